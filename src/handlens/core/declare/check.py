@@ -13,7 +13,7 @@ import numpy as np
 
 from ..measures import Measures
 from ..rules import Intent, RuleSheet
-from ..words.arrays import Array
+from ..words.arrays import I32
 from ..words.calls import Call
 from ..words.json_tree import Json
 
@@ -32,10 +32,10 @@ class Elements:
     """
 
     kind: str
-    indices: Array
+    indices: I32
     uv_set: int | None = None
     skin: int | None = None
-    drawn: Array | None = None
+    drawn: I32 | None = None
 
     @property
     def total(self) -> int:

@@ -16,7 +16,7 @@ from ..scene.sampled import fewer_vertices
 from ..scene.skinning import posed
 from ..scene.transforms import world_matrices
 from ..surface.decoded import opened
-from ..words.arrays import Array
+from ..words.arrays import F64, I64
 from ..words.calls import Params
 from ..words.figures import about
 
@@ -131,7 +131,7 @@ def _looks(before: Scene, after: Scene) -> list[PromiseResult]:
     return [PromiseResult("how every face is painted", wrong, 0, counted=True)] if seen else []
 
 
-def _painted(mesh: Mesh) -> Array:
+def _painted(mesh: Mesh) -> I64:
     """(F,) the material of each face, -1 for none."""
     of = np.array([*mesh.slot_materials, -1], np.int64)
     return np.asarray(of[np.where((mesh.slots >= 0) & (mesh.slots < len(of) - 1), mesh.slots, len(of) - 1)])
@@ -236,12 +236,12 @@ def _clips(a: Scene, b: Scene) -> list[tuple[int, Clip, Clip]]:
     return [(k, clip, named[clip.name]) for k, clip in enumerate(a.clips) if clip.name in named]
 
 
-def _world_positions(scene: Scene, nodes: Sequence[int], world: Array) -> list[Array]:
+def _world_positions(scene: Scene, nodes: Sequence[int], world: F64) -> list[F64]:
     """(V, 3) world positions of each node's mesh."""
     return [posed(scene, i, world) for i in nodes]
 
 
-def _greatest_distance(a: Array, b: Array) -> float:
+def _greatest_distance(a: F64, b: F64) -> float:
     """How far two lists of points (n, 3) are apart at most; what is no number on both sides is the same, on one alone endlessly far."""
     with np.errstate(all="ignore"):
         off = np.abs(a - b)
@@ -249,7 +249,7 @@ def _greatest_distance(a: Array, b: Array) -> float:
         return float(np.nan_to_num(np.sqrt((off**2).sum(axis=1)), nan=np.inf, posinf=np.inf).max(initial=0.0))
 
 
-def _alike(a: Array, b: Array) -> tuple[Array, Array]:
+def _alike(a: F64, b: F64) -> tuple[F64, F64]:
     """Two lists of points with the similarity between them taken out, which is fitted (Umeyama 1991, IEEE PAMI 13(4), eq. 40 to 42)."""
     use = np.isfinite(a).all(axis=1)
     if not np.array_equal(use, np.isfinite(b).all(axis=1)):

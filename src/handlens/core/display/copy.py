@@ -23,7 +23,7 @@ from ..surface.colour import to_shown
 from ..surface.decoded import shown
 from ..surface.opacity import in_colour, mode_of
 from ..surface.uv_transform import matrix, turned_over
-from ..words.arrays import F32, F64, U8, Array
+from ..words.arrays import F32, F64, I64, U8, Array
 from ..words.json_tree import Json
 from .cage import cage
 from .light import LIGHT_OVER, MOST_SETS, light_index
@@ -117,7 +117,7 @@ class _Copy:
         }
         return self.out.file(header)
 
-    def mesh(self, mesh: Mesh, points: F64, number: int, bound: Array | None) -> Json:
+    def mesh(self, mesh: Mesh, points: F64, number: int, bound: F64 | None) -> Json:
         """A mesh with its points as they are drawn. bound: (V, 3) those before its skin poses them, where it has one.
 
         points: (V, 3) float64, in the world.
@@ -181,7 +181,7 @@ class _Copy:
         self.step(mesh.triangle_count, 1.0)
         return entry
 
-    def bound(self, mesh: Mesh, points: F64, vertex: Array, directions: F32 | None) -> Json:
+    def bound(self, mesh: Mesh, points: F64, vertex: I64, directions: F32 | None) -> Json:
         """Drawn vertices before their skin poses them, from the middle of their box.
 
         points: (V, 3) float64, of the mesh.
@@ -211,7 +211,7 @@ class _Copy:
                 laid[id(target.positions)] = self.out.array(_finite(target.positions)[vertex], np.float32)
         return {"weights": [float(w) for w in stored], "offsets": [laid[id(target.positions)] for target in targets]}
 
-    def turned(self, number: int, directions: F32, vertex: Array) -> Array:
+    def turned(self, number: int, directions: F32, vertex: I64) -> F64:
         """Directions of some vertices as their skin turns them.
 
         directions: (n, 3) float32, in the mesh.
@@ -222,7 +222,7 @@ class _Copy:
         length = np.linalg.norm(out, axis=1, keepdims=True)
         return np.where(length > 1e-12, out / np.where(length > 1e-12, length, 1.0), directions)
 
-    def uvs(self, layer: Layer, used: Array, count: int) -> F32:
+    def uvs(self, layer: Layer, used: I64, count: int) -> F32:
         """(count, 2) float32 UVs of drawn vertices, v running down; corners that have none are laid on 0, 0.
 
         used: (D,) int, the layer's row of each drawn vertex, -1 for none.
@@ -235,7 +235,7 @@ class _Copy:
             own[:, 1] = 1 - own[:, 1]
         return own
 
-    def colours(self, layer: Layer, used: Array, count: int) -> U8:
+    def colours(self, layer: Layer, used: I64, count: int) -> U8:
         """(count, 4) uint8 colours of drawn vertices, coded as sRGB; where there is none, white, which changes nothing.
 
         used: (D,) int, the layer's row of each drawn vertex, -1 for none.
@@ -252,7 +252,7 @@ class _Copy:
         own[: len(used), :width] = np.where((index >= 0)[:, None], coded[index], 255)
         return own
 
-    def joints(self, mesh: Mesh, skin: int, vertex: Array) -> Json:
+    def joints(self, mesh: Mesh, skin: int, vertex: I64) -> Json:
         """Weights by joint, in 65,535 steps, the heaviest of each vertex first. Joints that the skin lacks are left out.
 
         vertex: (D,) int, the mesh's vertex of each drawn one.
@@ -382,14 +382,14 @@ def _bare(scene: Scene) -> list[int]:
     return [i for i in walk(scene) if scene.nodes[i].mesh is None]
 
 
-def _root(scene: Scene) -> Array:
+def _root(scene: Scene) -> F64:
     unit = scene.unit_metres or 1.0
     root = np.eye(4)
     root[:3, :3] = to_y_up(scene.up_axis) * unit
     return root
 
 
-def _world_y_up(scene: Scene) -> Array:
+def _world_y_up(scene: Scene) -> F64:
     return _root(scene) @ world_matrices(scene)
 
 
@@ -401,6 +401,6 @@ def _bytes(directions: Array | None, used: int, rest: int) -> Array:
     return out
 
 
-def _finite(points: Array) -> Array:
+def _finite(points: F64) -> F64:
     finite: Any = np.isfinite(points).all(axis=1)
     return np.where(finite[:, None], points, 0.0)

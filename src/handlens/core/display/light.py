@@ -14,11 +14,12 @@ import numpy as np
 
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.sums import sums_by
 from ..geometry.triangles import fan
 from ..machine.sections import Opened, Sections
 from ..scene import Mesh, Scene
 from ..scene.model import frozen
-from ..words.arrays import Array
+from ..words.arrays import F64, I32, I64, Array
 from ..words.json_tree import Json
 
 #: Triangles of one mesh from which on it carries a light index, and how many that index aims at.
@@ -33,18 +34,18 @@ _TRIES = 5
 class Clusters:
     """Vertices gathered in grid cells. cell: (V,) int32 number of each vertex's cell; step: edge of a cell."""
 
-    def __init__(self, positions: Array, cells: int) -> None:
+    def __init__(self, positions: F64, cells: int) -> None:
         low, high = positions.min(axis=0), positions.max(axis=0)
         self.step = float((high - low).max()) / cells or 1.0
         at = np.floor((positions - low) / self.step).astype(np.int64)
         self.cell, self.count = distinct_rows([(at[:, 0] << 42) | (at[:, 1] << 21) | at[:, 2]])
-        sums: Array = np.stack([np.bincount(self.cell, positions[:, k], self.count) for k in range(3)], axis=1)
+        sums: Array = sums_by(self.cell, positions, self.count)
         mean = sums / np.bincount(self.cell, minlength=self.count)[:, None]
         off = ((positions - mean[self.cell]) ** 2).sum(axis=1)
         #: (count,) the vertex of each cell that lies nearest to the middle of its vertices.
         self.chosen = _first_of_each(self.cell, off, self.count)
 
-    def surviving_triangles(self, index: Array) -> Array:
+    def surviving_triangles(self, index: Array) -> I64:
         """Which triangles of an index (T, 3) still have three corners, each only once: (K,) positions, in order.
 
         index: (T, 3) int.
@@ -59,7 +60,7 @@ class Clusters:
         return alive[np.sort(first)]
 
 
-def _first_of_each(group: Array, order_by: Array, count: int) -> Array:
+def _first_of_each(group: I32, order_by: Array, count: int) -> I64:
     """(count,) the row of each group that is first by `order_by` (n,), of equal ones the first as they stand."""
     order_by = np.where(np.isnan(order_by), np.inf, order_by)
     least = np.full(count, np.inf)
@@ -70,7 +71,7 @@ def _first_of_each(group: Array, order_by: Array, count: int) -> Array:
     return out
 
 
-def clusters_for(positions: Array, index: Array, aim: int) -> tuple[Clusters, Array]:
+def clusters_for(positions: F64, index: I64, aim: int) -> tuple[Clusters, Array]:
     """Clusters that leave about `aim` triangles of an index (T, 3), at most 1.25 times as many, and which those are.
 
     positions: (V, 3) float.
@@ -113,7 +114,7 @@ def _coarse(mesh: Mesh, aim: int) -> Mesh:
     return only_used_values(only_vertices(moved, used_vertices(moved)))
 
 
-def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Array, list[Json]]:
+def light_index(positions: F64, index: I64, groups: list[Json]) -> tuple[Array, list[Json]]:
     """A reduced index (T', 3) over the same vertices, and its groups, for drawing while something moves.
 
     positions: (V, 3) float.
@@ -123,7 +124,7 @@ def light_index(positions: Array, index: Array, groups: list[Json]) -> tuple[Arr
     return clusters.chosen[clusters.cell[index[kept]]], regrouped(groups, kept)
 
 
-def regrouped(groups: list[Json], triangles: Array) -> list[Json]:
+def regrouped(groups: list[Json], triangles: I64) -> list[Json]:
     """Groups (start and count in corners) of the triangles that are left.
 
     triangles: (K,) int, positions of those that are left.

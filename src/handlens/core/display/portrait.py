@@ -10,7 +10,7 @@ import numpy as np
 from ..geometry.rays import RayScene
 from ..machine.sections import Opened
 from ..surface.colour import to_linear, to_shown
-from ..words.arrays import F64, U8, Array, Bool
+from ..words.arrays import F64, I32, I64, U8, Array, Bool
 
 #: Pixels of the picture, and rays along each side of one.
 WIDTH, HEIGHT, FINE = 354, 285, 2
@@ -132,7 +132,7 @@ class _Look:
         #: As built, alpha is as the picture has it, whatever the material says of it.
         self.cut = self.mode == "opaque" and entry is not None and entry["alpha"]
 
-    def at(self, uv: F64, tint: F64) -> Array:
+    def at(self, uv: F64, tint: F64) -> F64:
         """(n, 4) linear colours with alpha, by the place on the picture, the v of which runs down.
 
         uv: (n, 2) float64.
@@ -159,7 +159,7 @@ class _Look:
         return out
 
 
-def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> Array:
+def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> F64:
     """(HEIGHT × FINE, WIDTH × FINE, 3) colours as they are shown."""
     w, h = WIDTH * FINE, HEIGHT * FINE
     away = np.array([np.sin(_YAW) * np.cos(_PITCH), np.sin(_PITCH), np.cos(_YAW) * np.cos(_PITCH)])
@@ -197,7 +197,7 @@ def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> Array:
     return np.where(_edges(depth.reshape(h, w), part.reshape(h, w))[:, :, None], picture * _OUTLINE, picture)
 
 
-def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: Array, points: Array) -> Array:
+def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: I32, points: F64) -> F64:
     """(n, 4) linear colours with alpha of places on triangles, under the stage's two lights."""
     corner = soup.corners[triangle]
     a, b, c = (rays.to_unit(soup.points[corner[:, k]]) for k in range(3))
@@ -227,7 +227,7 @@ def _lit(soup: _Soup, rays: RayScene, looks: list[_Look], triangle: Array, point
     return colour
 
 
-def _shares(a: Array, b: Array, corner_c: Array, place: Array) -> Array:
+def _shares(a: F64, b: F64, corner_c: F64, place: F64) -> F64:
     """(n, 3) barycentric coordinates of points in triangles (Ericson 2005, Real-Time Collision Detection, section 3.4)."""
     u, v, w = b - a, corner_c - a, place - a
     dot = lambda x, y: np.einsum("ij,ij->i", x, y)
@@ -238,7 +238,7 @@ def _shares(a: Array, b: Array, corner_c: Array, place: Array) -> Array:
     return answer
 
 
-def _floor(rays: RayScene, origins: Array, direction: Array, ground: float, strength: Array) -> Array:
+def _floor(rays: RayScene, origins: F64, direction: F64, ground: float, strength: F64) -> F64:
     """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor. strength: of the shadow, by column."""
     along = (origins[:, 1] - ground) / direction[1]
     points = origins - along[:, None] * direction
@@ -249,7 +249,7 @@ def _floor(rays: RayScene, origins: Array, direction: Array, ground: float, stre
     return out
 
 
-def _edges(depth: Array, part: Array) -> Bool:
+def _edges(depth: F64, part: I64) -> Bool:
     """(h, w) bool: pixels on the nearer side of an outline, where a part ends or hides one behind it."""
     out = np.zeros(depth.shape, bool)
     for axis in (0, 1):

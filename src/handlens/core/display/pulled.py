@@ -7,9 +7,10 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from ..geometry.sums import sums_by
 from ..machine.sections import Opened
 from ..scene.matrices import compose
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 
 #: A side of a face tears where it becomes this many times as long, and is crushed where so many times as short.
 TEARS, CRUSHED = 2.0, 0.25
@@ -68,7 +69,7 @@ def _chain(rig: dict[str, Any], joints: list[int]) -> set[int]:
     return out
 
 
-def _worlds(rig: dict[str, Any], joint: int | None, turn: Array | None) -> dict[int, Array]:
+def _worlds(rig: dict[str, Any], joint: int | None, turn: F64 | None) -> dict[int, Array]:
     root = np.array(rig["root"]).reshape(4, 4).T
     out: dict[int, Array] = {}
     for n in rig["nodes"]:
@@ -79,7 +80,7 @@ def _worlds(rig: dict[str, Any], joint: int | None, turn: Array | None) -> dict[
     return out
 
 
-def _stood(opened: Opened, rig: dict[str, Any], part: dict[str, Any], mesh: dict[str, Any], worlds: dict[int, Array]) -> Array:
+def _stood(opened: Opened, rig: dict[str, Any], part: dict[str, Any], mesh: dict[str, Any], worlds: dict[int, Array]) -> F64:
     """(V, 3) where the drawn vertices of a skinned part stand."""
     skin, j = rig["skins"][part["skin"]], mesh["joints"]
     inverse = opened.array(skin["inverse"], np.float64).reshape(-1, 4, 4).transpose(0, 2, 1)
@@ -91,14 +92,14 @@ def _stood(opened: Opened, rig: dict[str, Any], part: dict[str, Any], mesh: dict
     out = np.zeros((len(points), 3))
     each = (np.einsum("eij,ej->ei", m[joint][:, :3, :3], points[owner]) + m[joint][:, :3, 3]) * weight[:, None]
     for axis in range(3):
-        out[:, axis] = np.bincount(owner, each[:, axis], len(points))
+        out[:, axis] = sums_by(owner, each[:, axis], len(points))
     bare = np.diff(starts) == 0
     own = worlds[part["node"]]
     out[bare] = points[bare] @ own[:3, :3].T + own[:3, 3]
     return out
 
 
-def _part(opened: Opened, part: dict[str, Any], mesh: dict[str, Any], a: Array, b: Array, size: float) -> PulledPart:
+def _part(opened: Opened, part: dict[str, Any], mesh: dict[str, Any], a: F64, b: F64, size: float) -> PulledPart:
     vertex = opened.array(mesh["vertex"], np.uint32).astype(np.int64)
     _, first = np.unique(vertex, return_index=True)
     moved = np.linalg.norm(b - a, axis=1)[first] > _STAYS * size

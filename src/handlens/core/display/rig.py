@@ -6,12 +6,13 @@ from typing import Any
 
 import numpy as np
 
+from ..geometry.sums import sums_by
 from ..machine.sections import Sections
 from ..scene import Channel, Scene
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import parents, walk
 from ..scene.weighing import vertex_of_weight
-from ..words.arrays import F64, Array
+from ..words.arrays import F64
 from ..words.json_tree import Json
 
 #: Keys of all clips together up to which they travel along, and nodes that may move.
@@ -19,7 +20,7 @@ MOST_KEYS, MOST_NODES = 2_000_000, 20_000
 _WIDE = {"translation": 3, "rotation": 4, "scale": 3}
 
 
-def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
+def rig(scene: Scene, root: F64, origin: F64, out: Sections) -> Json | None:
     """The header's block on motion; None where nothing can move, or too much.
 
     root: (4, 4) from the scene's units and axes to the stage's; origin: (3,) what the stage's numbers are taken from. nodes: those that
@@ -80,7 +81,7 @@ def rig(scene: Scene, root: Array, origin: Array, out: Sections) -> Json | None:
     }
 
 
-def _sound(matrices: Array) -> Array:
+def _sound(matrices: F64) -> F64:
     finite: Any = np.isfinite(matrices).all(axis=(1, 2))
     return np.where(finite[:, None, None], matrices, np.eye(4))
 
@@ -110,7 +111,7 @@ def _plays(scene: Scene, channel: Channel) -> bool:
     )
 
 
-def blended(scene: Scene, node: int, world: F64) -> Array:
+def blended(scene: Scene, node: int, world: F64) -> F64:
     """(V, 3, 3) linear part by which each vertex of a skinned mesh goes: its joints' blend, its own node's where it has none.
 
     world: (N, 4, 4) float64 world matrices of all nodes.
@@ -127,7 +128,7 @@ def blended(scene: Scene, node: int, world: F64) -> Array:
     for a in range(3):
         for b in range(3):
             entry = matrices[weights.joints[known], a, b] * weights.weights[known]
-            out[:, a, b] = np.bincount(owner[known], entry, count)
-    free = np.bincount(owner[known], np.abs(weights.weights[known]), count) == 0
+            out[:, a, b] = sums_by(owner[known], entry, count)
+    free = sums_by(owner[known], np.abs(weights.weights[known]), count) == 0
     out[free] = world[node][:3, :3]
     return out

@@ -6,6 +6,7 @@ import numpy as np
 
 from ..geometry.adjacency import face_of_corner
 from ..geometry.distinct import distinct_rows
+from ..geometry.sums import sums_by
 from ..geometry.triangles import newell_normals
 from ..machine.blocks import each_block
 from ..scene import Layer, Mesh
@@ -35,7 +36,7 @@ def shading_normals(mesh: Mesh, points: F64) -> Layer:
     face = face_of_corner(mesh)
     ids, count = distinct_rows([points])
     at = ids[mesh.corners]
-    summed = np.stack([np.bincount(at, np.repeat(newell[:, k], mesh.corner_counts), count) for k in range(3)], axis=1)
+    summed = sums_by(at, np.repeat(newell, mesh.corner_counts, axis=0), count)
     values = np.concatenate([unit_vectors(summed), unit_vectors(newell)]).astype(np.float32)
     index = np.empty(len(at), np.int32)
 

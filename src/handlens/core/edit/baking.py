@@ -13,7 +13,7 @@ from ..scene.matrices import Polar, matrix_quaternion, quaternion_product, unit_
 from ..scene.model import frozen
 from ..scene.skinning import joint_matrices
 from ..scene.transforms import parents, world_matrices
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 from .transform_mesh import transform_mesh
 
 #: Turns a quaternion x, y, z, w into its inverse.
@@ -111,7 +111,7 @@ class Baking:
     def _keeps(self, i: int) -> bool:
         return i in self.still or i in self.kept
 
-    def mesh_given(self, i: int) -> Array:
+    def mesh_given(self, i: int) -> F64:
         """(3, 3) what the vertices of a node's mesh are multiplied by."""
         return self.skinned.get(i, self.given[i])
 
@@ -130,7 +130,7 @@ class Baking:
             out[i] = known if np.abs(k - known).max() <= 1e-5 * np.abs(known).max() else k
         return out
 
-    def _surface(self, i: int) -> Array | None:
+    def _surface(self, i: int) -> F64 | None:
         """(3, 3) the linear part by which a skinned mesh comes into the world; None where its own node's is to be taken.
 
         Where the joints agree, as in the pose that the skin was bound in, it is theirs. Where they are posed it is the scale in
@@ -155,10 +155,10 @@ class Baking:
         near: Array = np.eye(3) if np.abs(found - np.eye(3)).max() <= 1e-5 else found
         return near
 
-    def _parent(self, i: int) -> Array:
+    def _parent(self, i: int) -> F64:
         return self.given[self.up[i]] if self.up[i] >= 0 else np.eye(3)
 
-    def _must_keep(self, i: int, above: Array, matrix: Array, channels: list[Channel]) -> bool:
+    def _must_keep(self, i: int, above: F64, matrix: F64, channels: list[Channel]) -> bool:
         """Whether a node's clips could not be told in translation, rotation and scale after baking, or it is flat."""
         if abs(np.linalg.det(matrix)) <= 1e-12 * max(np.abs(matrix).max(), 1e-300) ** 3:
             return True
@@ -204,7 +204,7 @@ class Baking:
         rotation = quaternion_product(_even_turn(above), np.array(n.rotation))
         return replace(moved, rotation=tuple(rotation.tolist()), scale=n.scale)
 
-    def skin(self, skin: Skin, mesh_given: Array) -> Skin:
+    def skin(self, skin: Skin, mesh_given: F64) -> Skin:
         count = len(skin.joints)
         inverse = np.tile(np.eye(4), (count, 1, 1)) if skin.inverse_bind is None else skin.inverse_bind.copy()
         back = np.eye(4)
@@ -241,30 +241,30 @@ class Baking:
         return source
 
 
-def _is_identity(k: Array) -> bool:
+def _is_identity(k: F64) -> bool:
     return bool(np.abs(k - np.eye(3)).max() <= 1e-12)
 
 
-def _is_even(k: Array) -> bool:
+def _is_even(k: F64) -> bool:
     """A rotation, perhaps mirrored, times one scale."""
     gram = k.T @ k
     return bool(np.abs(gram - np.eye(3) * gram[0, 0]).max() <= 1e-5 * max(abs(gram[0, 0]), 1e-300))
 
 
-def _even_scale(k: Array) -> float:
+def _even_scale(k: F64) -> float:
     """The one scale of an even matrix, negative where it mirrors."""
     return float(np.cbrt(np.linalg.det(k)))
 
 
-def _even_turn(k: Array) -> Array:
+def _even_turn(k: F64) -> F64:
     """(4,) quaternion of an even matrix once its scale and mirror are divided out."""
     return np.array(matrix_quaternion(k / _even_scale(k)))
 
 
-def _permutes(k: Array) -> bool:
+def _permutes(k: F64) -> bool:
     r = np.abs(unit_vectors(k.T).T)
     return bool((np.minimum(r, np.abs(1 - r)) < 1e-5).all())
 
 
-def _rotation(linear: Array) -> Array:
+def _rotation(linear: F64) -> F64:
     return Polar(linear).rotation

@@ -6,7 +6,7 @@ from dataclasses import replace
 
 from ..scene.matrices import Polar, decompose
 from ..scene.model import Node, frozen
-from ..words.arrays import F64, Array
+from ..words.arrays import F64
 
 
 def placed_within(n: Node, by: F64) -> Node:
@@ -38,7 +38,7 @@ def with_local(n: Node, local: F64) -> Node:
     return replace(still, matrix=frozen(local))
 
 
-def _placed(n: Node, at: Array) -> Node:
+def _placed(n: Node, at: F64) -> Node:
     if n.matrix is None:
         return replace(n, translation=tuple(at.tolist()))
     m = n.matrix.copy()

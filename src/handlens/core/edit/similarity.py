@@ -9,10 +9,10 @@ import numpy as np
 
 from ..scene.matrices import matrix_quaternion, quaternion_product
 from ..scene.model import Channel, Layer, Mesh, Morph, Node, Scene, Skin, frozen
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 
 
-def apply_similarity(scene: Scene, rotation: Array, factor: float) -> Scene:
+def apply_similarity(scene: Scene, rotation: F64, factor: float) -> Scene:
     """The scene with every world position p moved to factor · rotation · p, and no new transform on any node.
 
     With S the similarity, each local matrix L becomes S L S⁻¹ and each mesh position p becomes S p, so every world
@@ -38,7 +38,7 @@ def _similarity(scene: Scene, turn: _Turn, factor: float) -> Scene:
 
 
 class _Turn:
-    def __init__(self, rotation: Array, factor: float) -> None:
+    def __init__(self, rotation: F64, factor: float) -> None:
         self.r, self.f = rotation, factor
         self.still = bool((rotation == np.eye(3)).all())
         self.q = np.array(matrix_quaternion(rotation))

@@ -10,7 +10,7 @@ from ..geometry.components import components
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.topology import surface
 from ..scene import Mesh, Node, Scene
-from ..words.arrays import Array
+from ..words.arrays import I32, Array
 
 
 def split_parts(
@@ -67,7 +67,7 @@ def without_unplaced(before: Scene, after: Scene) -> Scene:
     return after.with_(nodes=nodes, meshes=tuple(after.meshes[k] for k in kept))
 
 
-def pieces(mesh: Mesh) -> Array:
+def pieces(mesh: Mesh) -> I32:
     """(F,) piece of each face: faces that share a welded point hang together."""
     at = surface(mesh).ids[mesh.corners]
     face = face_of_corner(mesh)

@@ -14,13 +14,13 @@ from ..scene.sampled import fewer_vertices
 from ..scene.skinning import posed
 from ..scene.transforms import parents, walk, world_matrices
 from ..scene.weighing import joint_reach, skeleton_of
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array
 
 #: Vertices of a mesh that a joint's reach is measured with.
 _SAMPLES = 20_000
 
 
-def reaches(scene: Scene) -> Array:
+def reaches(scene: Scene) -> F64:
     """(N,) how far a turn of each node by a radian moves anything that it carries, at most, in the world at rest.
 
     Of a skin that rests as it was bound it is the greatest Σ w · |x - p| over the vertices, the sum being over the joint and all that
@@ -66,7 +66,7 @@ def tolerance_of(path: str, within: float, reach: float, above: float) -> float:
     return within / max(reach, 1e-12)
 
 
-def needed(channel: Channel, tolerance: float) -> Array:
+def needed(channel: Channel, tolerance: float) -> I64:
     """(k,) the keys of a channel that must stay so that it is nowhere off by more than a tolerance, by index.
 
     Rotations are held against each other as angles in radians, others as distances. From each key that stays, the farthest is looked
@@ -112,7 +112,7 @@ _FEW = 12
 class _Straight:
     """Keys with straight ways between them. serves: whether the way from key a to key b meets all between."""
 
-    def __init__(self, path: str, times: Array, values: Array, tolerance: float) -> None:
+    def __init__(self, path: str, times: F64, values: F64, tolerance: float) -> None:
         self.path, self.times, self.values, self.tolerance = path, times, values, tolerance
         #: The same as plain numbers, rotations of length one: of a few keys at a time arrays cost more than what is worked out.
         self.turning = path == "rotation" and values.shape[1] == 4
@@ -166,7 +166,7 @@ class _Straight:
 class _Curve:
     """A cubic spline. serves: whether one cubic from key a to key b meets the curve at all keys between and halfway between each two."""
 
-    def __init__(self, channel: Channel, times: Array, values: Array, tolerance: float) -> None:
+    def __init__(self, channel: Channel, times: F64, values: F64, tolerance: float) -> None:
         self.path, self.tolerance = channel.path, tolerance
         self.rows = values.reshape(len(times), 3, -1)
         # Keys and the moments halfway between them, in turn.
@@ -187,7 +187,7 @@ class _Curve:
         return bool((_distances(self.path, way, self.values[at]) <= self.tolerance).all())
 
 
-def _meets(path: str, times: Array, values: Array, a: int, b: int, at: slice, tolerance: float) -> bool:
+def _meets(path: str, times: F64, values: F64, a: int, b: int, at: slice, tolerance: float) -> bool:
     share = ((times[at] - times[a]) / (times[b] - times[a]))[:, None]
     p, q = values[a], values[b]
     if path != "rotation" or len(p) != 4:
@@ -201,7 +201,7 @@ def _meets(path: str, times: Array, values: Array, a: int, b: int, at: slice, to
     return bool((_distances(path, way, values[at]) <= tolerance).all())
 
 
-def _distances(path: str, a: Array, b: Array) -> Array:
+def _distances(path: str, a: F64, b: F64) -> F64:
     """(n,) angles between rotations in radians, else the greatest difference of a value."""
     if path == "rotation" and a.shape[1] == 4:
         na, nb = np.linalg.norm(a, axis=1), np.linalg.norm(b, axis=1)

@@ -54,7 +54,7 @@ def transform_mesh(mesh: Mesh, k: F64) -> Mesh:
     )
 
 
-def _times(points: Array, k: Array) -> Array:
+def _times(points: F64, k: F64) -> F64:
     """Points through a (3, 3) matrix; coordinates that are no numbers stay none, without a warning."""
     with np.errstate(invalid="ignore", over="ignore"):
         return points @ k.T

@@ -165,6 +165,6 @@ def can_be_undone(frame: F64) -> bool:
     return bool(np.isfinite(frame).all()) and abs(np.linalg.det(linear)) > 1e-18 * max(float(np.abs(linear).max()), 1e-90) ** 3
 
 
-def _same(a: Array, b: Array) -> bool:
+def _same(a: F64, b: F64) -> bool:
     """Whether two frames are one but for rounding."""
     return bool(np.abs(a - b).max() <= _STILL * max(np.abs(a).max(), 1.0))

@@ -53,7 +53,7 @@ class Edges:
         """(E,) int64 how many sides run along each edge."""
         return np.diff(self.begins)
 
-    def pairs(self, which: Array) -> I64:
+    def pairs(self, which: I64) -> I64:
         """(n, 2) int64 welded vertices of edges, given as positions.
 
         which: (n,) int, numbers of edges.
@@ -104,7 +104,7 @@ def edges(mesh: Mesh, ids: I32, left_out: Bool | None = None, corners: bool = Tr
     return Edges(mesh, key, order if corner is None else corner[order])
 
 
-def _packed(low: Array, high: Array, backward: Array) -> Array:
+def _packed(low: I32, high: I32, backward: Bool) -> Array:
     key = low.astype(np.uint64)
     key <<= np.uint64(32)
     key |= high.astype(np.uint64) << np.uint64(1)
@@ -112,7 +112,7 @@ def _packed(low: Array, high: Array, backward: Array) -> Array:
     return key
 
 
-def _sorted(low: Array, high: Array, backward: Array) -> tuple[Array, Array]:
+def _sorted(low: I32, high: I32, backward: Bool) -> tuple[Array, I64]:
     """Packed keys of sides in order, and (S,) int64 the side that each is of; sides of equal keys keep their order.
 
     Key and side together in one number sort several times faster than sides by their keys do. Where one number is too short for
@@ -138,7 +138,7 @@ def _sorted(low: Array, high: Array, backward: Array) -> tuple[Array, Array]:
     return key, order
 
 
-def _sorted_in_one(low: Array, high: Array, backward: Array, wide: Any, places: Any) -> tuple[Array, Array]:
+def _sorted_in_one(low: I32, high: I32, backward: Bool, wide: Any, places: Any) -> tuple[Array, I64]:
     """wide, places: bits of a vertex, and of a side."""
     one = np.uint64(1)
     whole = low.astype(np.uint64)
@@ -157,7 +157,7 @@ def _sorted_in_one(low: Array, high: Array, backward: Array, wide: Any, places: 
     return key, order
 
 
-def _sides(mesh: Mesh, ids: Array, left_out: Array | None) -> tuple[Array, Array, Array | None]:
+def _sides(mesh: Mesh, ids: I32, left_out: Bool | None) -> tuple[Array, Array, Array | None]:
     """(S,) int32 welded vertices at which sides begin and end, and the corner each begins at where some are left out."""
     start = ids[mesh.corners]
     end = at_next_corner(mesh, start)
@@ -179,7 +179,7 @@ def next_corner(mesh: Mesh) -> I64:
     return following
 
 
-def at_next_corner(mesh: Mesh, values: Array) -> Array:
+def at_next_corner(mesh: Mesh, values: I32) -> I32:
     """(C,) of each corner the value at the corner that follows it round its face. values: (C,)."""
     if mesh.only_triangles:
         return values.reshape(-1, 3)[:, [1, 2, 0]].reshape(-1)

@@ -7,7 +7,7 @@ import numpy as np
 from ..words.arrays import I32, Array
 
 
-def components(nodes: int, a: Array, b: Array) -> Array:
+def components(nodes: int, a: Array, b: Array) -> I32:
     """Which nodes hang together.
 
     nodes: how many there are. a, b: (n,) int the two ends of each join.

@@ -46,7 +46,7 @@ def _by_marking(word: Array) -> tuple[Array, int]:
     return number[first[word]] - np.int32(1), int(number[-1])
 
 
-def used_indices(numbers: Array, count: int) -> I64:
+def used_indices(numbers: I64, count: int) -> I64:
     """(k,) int64 which of the numbers from 0 to `count` - 1 occur, in order.
 
     numbers: integers of any shape. By marking, which for indices into an array is many times as fast as sorting or hashing them.
@@ -68,7 +68,7 @@ def _number(key: Array, words: list[Array]) -> tuple[Array, int]:
     return _in_order(order, np.concatenate([[True], ~same]))
 
 
-def _in_order(order: Array, new: Bool) -> tuple[Array, int]:
+def _in_order(order: I64, new: Bool) -> tuple[Array, int]:
     """Numbers of rows and their count. order: (N,) rows, equal ones beside each other. new: (N,) bool: another row begins there."""
     begins = np.flatnonzero(new)
     if len(begins) == len(order):

@@ -6,8 +6,9 @@ import math
 
 import numpy as np
 
-from ..words.arrays import Array, Bool
+from ..words.arrays import F64, I32, I64, Bool
 from .components import components
+from .sums import sums_by
 from .welding import Slow, close_groups
 
 #: Distances, as shares of the mesh's diagonal, at which the doubles are counted for a choice.
@@ -21,7 +22,7 @@ _FEW = 128
 _ROUNDS = 24
 
 
-def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array) -> tuple[Array, Array]:
+def close_seams(points: F64, pairs: I64, size: float, at: I32, face: I32) -> tuple[I64, F64]:
     """Points of open edges that would become one with another open edge if their ends were joined, and how far apart they lie.
 
     points: (W, 3) welded positions. pairs: (n, 2) positions in it of the ends of open edges. size: diagonal of the mesh.
@@ -51,7 +52,7 @@ def close_seams(points: Array, pairs: Array, size: float, at: Array, face: Array
     return rim[told], np.where(first[told] == told, farthest[told], away)
 
 
-def _any_near(points: Array, distance: float) -> bool:
+def _any_near(points: F64, distance: float) -> bool:
     """Whether any two of a few points (n, 3) lie within a distance."""
     away = np.zeros((len(points), len(points)))
     for k in range(3):
@@ -60,7 +61,7 @@ def _any_near(points: Array, distance: float) -> bool:
     return bool(np.count_nonzero(away <= (distance * (1 + 1e-9)) ** 2) > len(points))
 
 
-def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Bool:
+def _close_for(ends: I64, which: I64, points: F64, first: I64) -> Bool:
     """(n,) bool: open edges that are much longer than they are far from the one that they are joined with. As `_lips` has them."""
     away = np.linalg.norm(points - points[first], axis=1)[ends].max(axis=1)
     length = np.linalg.norm(points[ends[:, 0]] - points[ends[:, 1]], axis=1)
@@ -70,7 +71,7 @@ def _close_for(ends: Array, which: Array, points: Array, first: Array) -> Bool:
     return np.asarray(gap[which] <= NEAR * least[which])
 
 
-def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, size: float) -> Bool:
+def _lips(ends: I64, which: I64, seam: Bool, points: F64, first: I64, size: float) -> Bool:
     """(n,) bool: open edges of rims of which each edge meets another of the same rim, farther apart than what rounding leaves.
 
     ends: (n, 2) rim points of each edge. which: (n,) the edge that each becomes. seam: (n,) whether two become one. points: (R, 3).
@@ -86,14 +87,14 @@ def _lips(ends: Array, which: Array, seam: Array, points: Array, first: Array, s
     # What the corner of a mouth is made of becomes a point.
     folded = first[ends[:, 0]] == first[ends[:, 1]]
     count = int(loop.max()) + 1
-    whole = np.bincount(loop, ~(own | folded), count) == 0
+    whole = sums_by(loop, ~(own | folded), count) == 0
     gap = np.zeros(count)
     away = np.linalg.norm(points - points[first], axis=1)
     np.maximum.at(gap, loop, away[ends].max(axis=1))
     return np.asarray((whole & (gap > SHARES[1] * size))[loop] & own)
 
 
-def _grouped(points: Array, rim: Array, distance: float, at: Array, face: Array) -> tuple[Array, Array]:
+def _grouped(points: F64, rim: I64, distance: float, at: I32, face: I32) -> tuple[I64, I64]:
     """First of the group of each rim point, by its place among them, and (W,) the place of each point, -1 for those of no rim."""
     try:
         return _grouped_in(rim, points, distance, at, face, _ROUNDS)
@@ -106,7 +107,7 @@ def _grouped(points: Array, rim: Array, distance: float, at: Array, face: Array)
         return mixed[first][back], np.where(local >= 0, mixed[local], -1)
 
 
-def _grouped_in(rim: Array, points: Array, distance: float, at: Array, face: Array, rounds: float) -> tuple[Array, Array]:
+def _grouped_in(rim: I64, points: F64, distance: float, at: I32, face: I32, rounds: float) -> tuple[I64, I64]:
     local = np.full(len(points), -1, np.int64)
     local[rim] = np.arange(len(rim))
     ours = local[at] >= 0

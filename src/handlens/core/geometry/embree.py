@@ -14,7 +14,7 @@ from typing import Any
 import numpy as np
 
 from ..machine.blocks import each_block
-from ..words.arrays import F32, Array, Bool
+from ..words.arrays import F32, F64, I32, Array, Bool
 
 #: Rays of a packet, and packets that one thread does in a go.
 WIDE, _PACKETS = 16, 512
@@ -63,7 +63,7 @@ class Triangles:
     points: (V, 3) float32. triangles: (T, 3) uint32 of points; every one of them must be there and finite.
     """
 
-    def __init__(self, points: Array, triangles: Array) -> None:
+    def __init__(self, points: F32, triangles: Array) -> None:
         library, device = _library()
         # The library reads sixteen bytes at each point: one more keeps the last of them inside.
         self._points = np.zeros((len(points) + 1, 3), np.float32)
@@ -84,14 +84,14 @@ class Triangles:
         # A process that ends gives everything back at once, and in its own order.
         weakref.finalize(self, _release, self._scene, self._points, self._triangles).atexit = False
 
-    def first(self, origins: Array, directions: Array) -> tuple[Array, Array]:
+    def first(self, origins: F64, directions: F64) -> tuple[I32, F32]:
         """(n,) int32 triangle that each ray meets first, -1 for none, and (n,) float32 how far off. origins, directions: (n, 3)."""
         rays = self._cast("rtcIntersect16", origins, directions, None, _RAY_ROWS + _HIT_ROWS)
         met = _flat(rays.view(np.uint32), _TRIANGLE, len(origins)).astype(np.int32)
         met[_flat(rays.view(np.uint32), _GEOMETRY, len(origins)) == _NONE] = -1
         return met, _flat(rays, _FAR, len(origins))
 
-    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Bool:
+    def blocked(self, origins: F64, directions: F64, reach: F64 | None = None) -> Bool:
         """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given. origins, directions: (n, 3).
 
         reach: (n,) float, in lengths of the direction.
@@ -99,7 +99,7 @@ class Triangles:
         rays = self._cast("rtcOccluded16", origins, directions, reach, _RAY_ROWS)
         return np.isneginf(_flat(rays, _FAR, len(origins)))
 
-    def _cast(self, name: str, origins: Array, directions: Array, reach: Array | None, rows: int) -> F32:
+    def _cast(self, name: str, origins: F64, directions: F64, reach: F64 | None, rows: int) -> F32:
         """(packets, rows, WIDE) float32 rays after they were cast."""
         count = len(origins)
         packets = -(-count // WIDE)
@@ -129,7 +129,7 @@ class Triangles:
         return rays
 
 
-def _fill(rays: Array, row: int, values: Array) -> None:
+def _fill(rays: F32, row: int, values: F64) -> None:
     """Lay the values of n rays into a row of their packets."""
     full = len(values) // WIDE
     rays[:full, row] = values[: full * WIDE].reshape(full, WIDE)

@@ -9,9 +9,10 @@ import numpy as np
 from ..scene import Layer, Mesh
 from ..scene.matrices import UP_NORMAL, unit_vectors
 from ..scene.model import frozen
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I32, I64, Array
 from .adjacency import Edges, face_of_corner, joined_faces, next_corner
 from .holes import widths
+from .sums import sums_by
 from .topology import surface
 from .triangles import clip_ears, newell_normals
 
@@ -67,7 +68,7 @@ def filled(mesh: Mesh, across: float) -> tuple[Mesh, int, int]:
     return made, closed, skipped
 
 
-def _flat_normals(mesh: Mesh, new: Array) -> Layer | None:
+def _flat_normals(mesh: Mesh, new: I64) -> Layer | None:
     """A flat patch is lit flat: each of its triangles has a normal of its own."""
     layer = mesh.normals
     if layer is None:
@@ -80,7 +81,7 @@ def _flat_normals(mesh: Mesh, new: Array) -> Layer | None:
     return Layer(frozen(values), frozen(np.concatenate([layer.index, index])))
 
 
-def _across(mesh: Mesh, rim: Array) -> float:
+def _across(mesh: Mesh, rim: I64) -> float:
     return float(widths(mesh.positions[mesh.corners[rim]], np.zeros(len(rim), np.int64), 1)[0])
 
 
@@ -92,14 +93,14 @@ def flat_sheets(mesh: Mesh, edges: Edges) -> F64:
     turn = newell_normals(mesh) / 2
     label = joined_faces(edges.across, mesh.starts)
     count = int(label.max(initial=-1)) + 1
-    whole = np.stack([np.bincount(label, turn[:, k], count) for k in range(3)], axis=1)
-    area = np.bincount(label, np.linalg.norm(turn, axis=1), count)
+    whole = sums_by(label, turn, count)
+    area = sums_by(label, np.linalg.norm(turn, axis=1), count)
     flat = np.linalg.norm(whole, axis=1) >= 0.9999 * area
     found: Array = np.where(flat, area, 0.0)[label]
     return found
 
 
-def _outlines(mesh: Mesh, rim: Array, sheet: float) -> bool:
+def _outlines(mesh: Mesh, rim: I64, sheet: float) -> bool:
     """Whether a rim runs round a flat piece rather than round an opening in it: it spans at least as much as the piece has."""
     if not sheet:
         return False
@@ -108,7 +109,7 @@ def _outlines(mesh: Mesh, rim: Array, sheet: float) -> bool:
     return spans >= 0.999 * sheet
 
 
-def _loops(sides: Array, begin: Array, end: Array) -> tuple[list[Array], list[Array]]:
+def _loops(sides: I64, begin: I32, end: I32) -> tuple[list[Array], list[Array]]:
     """Rims as loops of corners in the direction of their sides, and those that branch or do not close."""
     following: dict[int, list[int]] = {}
     for k, at in enumerate(begin.tolist()):

@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..words.arrays import Array
+from ..words.arrays import F64
 
 
-def finite_points(points: Array) -> Array:
+def finite_points(points: F64) -> F64:
     """The rows of (n, 3) points that are finite; the very same array where all are.
 
     points: (n, 3) float.

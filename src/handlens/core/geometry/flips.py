@@ -12,7 +12,7 @@ THIN = 1 / 500
 _ROUNDS = 12
 
 
-def thinness(a: F64, b: F64, third: F64) -> Array:
+def thinness(a: F64, b: F64, third: F64) -> F64:
     """(n,) height over longest side of triangles given by their corners (n, 3); 0 where one has no area.
 
     a, b, third: (..., 3) float64, in one unit.
@@ -24,7 +24,7 @@ def thinness(a: F64, b: F64, third: F64) -> Array:
     return answer
 
 
-def less_thin(points: F64, triangles: I64) -> Array:
+def less_thin(points: F64, triangles: I64) -> I64:
     """(n - 2, 3) triangles of a polygon with (n, 3) points, as many and wound as before, over the same outline.
 
     A diagonal is exchanged only where both triangles stay on the polygon's own side and the thinner of the two gets thicker.

@@ -7,10 +7,11 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene.model import Mesh
-from ..words.arrays import I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import components
 from .patches import Patches
+from .sums import sums_by
 
 #: Degrees by which a rectangle is turned: first all round, then about the best so far.
 _STEPS = (np.arange(0, 90, 5.0), np.arange(-4, 5, 1.0), np.arange(-0.9, 1, 0.1))
@@ -30,7 +31,7 @@ class Holes(NamedTuple):
     middles: Array
 
 
-def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
+def holes(mesh: Mesh, edges: Edges, ids: I32) -> Holes:
     """The rims of a surface: edges with one face only.
 
     ids: (V,) int, the welded number of each vertex.
@@ -54,7 +55,7 @@ def holes(mesh: Mesh, edges: Edges, ids: Array) -> Holes:
     return Holes(pairs, rank[label[local[:, 0]]], across[order], ((low + high) / 2)[order])
 
 
-def widths(points: Array, group: Array, count: int) -> Array:
+def widths(points: F64, group: Array, count: int) -> F64:
     """(count,) longer side of the least rectangle about groups of points, each seen along the way that it is thinnest.
 
     points: (n, 3). group: (n,) number of each. The rectangle is turned as the points lie, not as the world's axes are: by 5°
@@ -64,9 +65,9 @@ def widths(points: Array, group: Array, count: int) -> Array:
         return _width(points)
     with np.errstate(all="ignore"):
         number = np.maximum(np.bincount(group, minlength=count), 1)[:, None]
-        mean = np.stack([np.bincount(group, points[:, k], count) for k in range(3)], axis=1) / number
+        mean = sums_by(group, points, count) / number
         off = np.nan_to_num(points - mean[group], posinf=0.0, neginf=0.0)
-        spread = np.stack([np.bincount(group, off[:, i] * off[:, j], count) for i in range(3) for j in range(3)], axis=1)
+        spread = np.stack([sums_by(group, off[:, i] * off[:, j], count) for i in range(3) for j in range(3)], axis=1)
         spread = np.nan_to_num(spread.reshape(count, 3, 3), posinf=0.0, neginf=0.0)
         size = np.abs(spread).max(axis=(1, 2), keepdims=True)
         axes = np.linalg.eigh(np.divide(spread, size, out=np.zeros_like(spread), where=size > 0))[1]
@@ -93,7 +94,7 @@ def widths(points: Array, group: Array, count: int) -> Array:
     return across
 
 
-def _width(points: Array) -> Array:
+def _width(points: F64) -> F64:
     """(1,) `widths` of one group, with fewer calls: most parts have one opening or none."""
     with np.errstate(all="ignore"):
         off = np.nan_to_num(points - points.sum(axis=0) / len(points), posinf=0.0, neginf=0.0)
@@ -116,7 +117,7 @@ def _width(points: Array) -> Array:
     return np.array([across])
 
 
-def _extents(along: Array, begins: Array, there: Bool) -> Array:
+def _extents(along: F64, begins: I64, there: Bool) -> F64:
     """(count, S) how far groups of rows reach. along: (n, S), group after group. there: (count,) bool groups that have rows."""
     out = np.zeros((len(begins), along.shape[1]))
     if there.any():
@@ -128,7 +129,7 @@ def _extents(along: Array, begins: Array, there: Bool) -> Array:
     return out
 
 
-def welded_positions(mesh: Mesh, ids: Array) -> Array:
+def welded_positions(mesh: Mesh, ids: I32) -> F64:
     """(W, 3) one position for each welded number.
 
     ids: (V,) int, the welded number of each vertex.
@@ -138,7 +139,7 @@ def welded_positions(mesh: Mesh, ids: Array) -> Array:
     return out
 
 
-def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> I64:
+def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: I32) -> I64:
     """(n,) int64 welded vertices at which more than one fan of faces meets.
 
     Round a vertex one goes from side to side across the edges that two faces share; every walk that closes, and every one that
@@ -185,7 +186,7 @@ def pinched(mesh: Mesh, edges: Edges, patches: Patches, ids: Array) -> I64:
     return np.flatnonzero(several)
 
 
-def _walked(following: Array, start: Array) -> Array:
+def _walked(following: I32, start: I64) -> I64:
     """(n,) how many corners a walk visits until it ends or comes back to where it began."""
     visited = np.ones(len(start), np.int64)
     alive, place = np.arange(len(start)), following[start]
@@ -206,7 +207,7 @@ def _walked(following: Array, start: Array) -> Array:
     return visited
 
 
-def _like_spheres(at: Array, faces: int, edges: Edges, patches: Patches) -> bool:
+def _like_spheres(at: I32, faces: int, edges: Edges, patches: Patches) -> bool:
     """Whether every patch is closed and has the Euler characteristic of a sphere, 2, the greatest there is.
 
     Every pinched point would be missing from the count of vertices, so where V - E + F is twice the patches there is none.

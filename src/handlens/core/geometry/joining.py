@@ -9,7 +9,7 @@ import numpy as np
 
 from ..scene.matrices import apply, unit_vectors
 from ..scene.model import Layer, Mesh, frozen
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 from .recut import turned_corners, turned_faces
 
 
@@ -23,7 +23,7 @@ def joined(pieces: Sequence[tuple[Mesh, Array]]) -> Mesh:
     return joined_meshes([mesh if k == 0 else _moved(mesh, matrix) for k, (mesh, matrix) in enumerate(pieces)])
 
 
-def _moved(mesh: Mesh, matrix: Array) -> Mesh:
+def _moved(mesh: Mesh, matrix: F64) -> Mesh:
     linear = matrix[:3, :3]
     inverse = np.linalg.pinv(linear)
 

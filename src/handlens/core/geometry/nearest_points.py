@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..words.arrays import F64, I64, Array
+from ..words.arrays import F64, I64
 
 
-def nearest_points(points: Array, asked: Array, many: int = 1, within: float = np.inf) -> tuple[F64, I64]:
+def nearest_points(points: F64, asked: F64, many: int = 1, within: float = np.inf) -> tuple[F64, I64]:
     """Distances to the nearest of some points, (n,) or (n, many) nearest first, and their numbers.
 
     points: (p, d) float, finite.

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Layer, Mesh, frozen
-from ..words.arrays import I32, Array
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import Edges, face_of_corner
 from .distinct import distinct_rows
 from .flips import thinness
@@ -35,7 +35,7 @@ def without_needles(mesh: Mesh) -> Mesh:
     return mesh
 
 
-def _thin(triangles: Array) -> Array:
+def _thin(triangles: F64) -> F64:
     """(n,) `thinness` of triangles (n, 3, 3)."""
     return thinness(triangles[:, 0], triangles[:, 1], triangles[:, 2])
 
@@ -57,7 +57,7 @@ def _round(mesh: Mesh) -> Mesh | None:
 class _Work:
     """What one round changes. Points that a change has touched are left alone until the next."""
 
-    def __init__(self, mesh: Mesh, ids: Array, edges: Edges, flat: Array) -> None:
+    def __init__(self, mesh: Mesh, ids: I32, edges: Edges, flat: Bool) -> None:
         self.mesh, self.at = mesh, ids[mesh.corners]
         self.flat = flat
         self.order = np.arange(len(mesh.corners))
@@ -75,11 +75,11 @@ class _Work:
         self.round_about = (np.searchsorted(self.at[by], np.arange(int(self.at.max(initial=-1)) + 2)), by)
         self.layers = [_same_values(x) for x in mesh.layers()]
 
-    def _corners_at(self, point: int) -> Array:
+    def _corners_at(self, point: int) -> I64:
         begins, by = self.round_about
         return by[begins[point] : begins[point + 1]]
 
-    def _points(self, corners: Array) -> Array:
+    def _points(self, corners: I64) -> F64:
         position: Array = self.mesh.positions[self.mesh.corners[corners]]
         return position
 
@@ -184,7 +184,7 @@ def _same_values(layer: Layer) -> I32:
     return np.where(layer.index >= 0, number[layer.index] if len(number) else -1, -1)
 
 
-def _same_side(before: Array, after: Array) -> bool:
+def _same_side(before: F64, after: F64) -> bool:
     """Whether triangles (n, 3, 3) keep the side that they look to, within 60 degrees, needles before not counted."""
     normal = lambda p: np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
     one, other = normal(before), normal(after)

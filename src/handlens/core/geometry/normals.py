@@ -96,7 +96,7 @@ def normals(mesh: Mesh, edges: Edges, bent: Bends) -> Normals:
     return Normals(bool((layer.index < 0).any()), broken, uneven, opposed, smeared, 0, faceted)
 
 
-def _opposed(mesh: Mesh, bent: Bends) -> Array:
+def _opposed(mesh: Mesh, bent: Bends) -> I32:
     layer = mesh.normals
     assert layer is not None
     against = np.empty(len(mesh.corners), bool)
@@ -135,7 +135,7 @@ def _face_normals(mesh: Mesh) -> F32:
     return out
 
 
-def _smooth_sharp_edges(mesh: Mesh, edges: Edges, bad: Array, bent: Bends) -> Array:
+def _smooth_sharp_edges(mesh: Mesh, edges: Edges, bad: Bool, bent: Bends) -> I32:
     """Edges between faces at more than 80° where both faces have the same normal at both ends."""
     layer = mesh.normals
     assert layer is not None

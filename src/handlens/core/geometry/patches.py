@@ -8,10 +8,11 @@ import numpy as np
 
 from ..machine.blocks import BLOCK, each_block
 from ..scene.model import Mesh
-from ..words.arrays import I32, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import Edges, face_of_corner, joined_faces
 from .components import components
 from .finite import finite_points
+from .sums import sums_by
 from .triangles import cross, fan
 
 
@@ -60,14 +61,14 @@ def patches(mesh: Mesh, edges: Edges) -> Patches:
     return Patches(label, turned, orientable, closed, edges.pairs(np.flatnonzero(edges.uses == 2)[two.alike]))
 
 
-def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Array, Array]:
+def _both_ways(faces: int, a: I32, b: I32, same: Bool) -> tuple[I32, Bool, Bool]:
     crossed = np.where(same, faces, 0)
     side = components(2 * faces, np.concatenate([a, a + faces]), np.concatenate([b + crossed, b + faces - crossed]))
     stored, turned = side[:faces], side[faces:]
     # The copy that holds the patch's first face as stored is the one to which "turned" is relative.
     low = np.minimum(stored, turned)
-    _, label = np.unique(low, return_inverse=True)
-    label = label.reshape(-1).astype(np.int32)
+    _, patch = np.unique(low, return_inverse=True)
+    label = patch.reshape(-1).astype(np.int32)
     count = int(label.max(initial=-1)) + 1
     first = np.full(count, faces)
     np.minimum.at(first, label, np.arange(faces))
@@ -75,7 +76,7 @@ def _both_ways(faces: int, a: Array, b: Array, same: Array) -> tuple[Array, Arra
     return label, (stored != stored[first][label]) & orientable[label], orientable
 
 
-def volumes_and_area(mesh: Mesh, points: Array, patches: Patches) -> tuple[Array, float]:
+def volumes_and_area(mesh: Mesh, points: F64, patches: Patches) -> tuple[Array, float]:
     """(P,) six times the signed volume of each patch, turned faces counted the other way, meaningful where it is closed; and the
     area of all faces.
 
@@ -99,7 +100,7 @@ def volumes_and_area(mesh: Mesh, points: Array, patches: Patches) -> tuple[Array
                 product = np.where(patches.turned[some], -product, product)
             if patches.number == 1:
                 return np.array([product.sum()]), here
-            return np.bincount(patches.label[some], product, patches.number), here
+            return sums_by(patches.label[some], product, patches.number), here
 
     # Many patches in many blocks are summed as they come: a row of all of them for each block would fill the memory.
     out, area = np.zeros(patches.number), 0.0

@@ -7,9 +7,10 @@ from typing import Any, NamedTuple
 import numpy as np
 
 from ..scene.model import Mesh
-from ..words.arrays import I32, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import face_of_corner
 from .recut import only_faces
+from .sums import sums_by
 from .topology import Topology, flat_triangles
 from .triangles import concave, fan, newell_normals
 
@@ -57,7 +58,7 @@ def polygons(mesh: Mesh) -> Polygons:
     return Polygons(by_corners, inward, crossing, bent, most, share, _fan_out(mesh, inward), _diagonals(mesh, bent[n[bent] == 4]))
 
 
-def _fan_out(mesh: Mesh, faces: Array) -> int:
+def _fan_out(mesh: Mesh, faces: I32) -> int:
     """How many of some polygons get a triangle that runs against them when cut into a fan about their first corner."""
     chosen = np.zeros(mesh.face_count, bool)
     chosen[faces] = True
@@ -69,7 +70,7 @@ def _fan_out(mesh: Mesh, faces: Array) -> int:
     return len(np.unique(face[against]))
 
 
-def _diagonals(mesh: Mesh, quads: Array) -> float:
+def _diagonals(mesh: Mesh, quads: I32) -> float:
     """Greatest distance between the lines of the two diagonals of quads: what is between the two ways of cutting them."""
     p = mesh.positions[mesh.corners[mesh.starts[quads][:, None] + np.arange(4)]] if len(quads) else np.zeros((0, 4, 3))
     across = np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
@@ -79,13 +80,13 @@ def _diagonals(mesh: Mesh, quads: Array) -> float:
     return float(np.nan_to_num(found, posinf=0.0).max(initial=0.0))
 
 
-def _off_plane(mesh: Mesh) -> tuple[Array, Array]:
+def _off_plane(mesh: Mesh) -> tuple[F64, F64]:
     """(F,) greatest distance of a corner from the face's plane by Newell's normal, and (F,) its farthest corner from its middle."""
     face = face_of_corner(mesh)
     position = mesh.positions[mesh.corners]
     count = np.maximum(mesh.corner_counts, 1)
     with np.errstate(all="ignore"):
-        middle = np.stack([np.bincount(face, position[:, k], mesh.face_count) for k in range(3)], axis=1) / count[:, None]
+        middle = sums_by(face, position, mesh.face_count) / count[:, None]
         normal = newell_normals(mesh)
         length = np.linalg.norm(normal, axis=1)
         normal = np.divide(normal, length[:, None], out=np.zeros_like(normal), where=length[:, None] > 0)
@@ -110,7 +111,7 @@ def _crossing(mesh: Mesh) -> I32:
     return np.sort(np.concatenate(out)).astype(np.int32) if out else np.zeros(0, np.int32)
 
 
-def _flattened(mesh: Mesh, faces: Array, corners: int) -> Array:
+def _flattened(mesh: Mesh, faces: I64, corners: int) -> F64:
     """(n, corners, 2) corners of faces with the axis left out that their normal leans to most."""
     p = mesh.positions[mesh.corners[mesh.starts[faces][:, None] + np.arange(corners)]]
     with np.errstate(all="ignore"):
@@ -124,7 +125,7 @@ def _flattened(mesh: Mesh, faces: Array, corners: int) -> Array:
     return np.take_along_axis(p, keep[:, None, :], axis=2)
 
 
-def _any_crossing(polygons: Array) -> Any:
+def _any_crossing(polygons: F64) -> Any:
     count = polygons.shape[1]
     i, j = np.triu_indices(count, 2)
     apart = ~((i == 0) & (j == count - 1))
@@ -169,7 +170,7 @@ class Doubled(NamedTuple):
     behind: Array
 
 
-def doubled(mesh: Mesh, ids: Array, flat: Bool) -> Doubled:
+def doubled(mesh: Mesh, ids: I32, flat: Bool) -> Doubled:
     """Faces that are there twice. Where several lie together, all but the first are told.
 
     ids: (V,) int, the welded number of each vertex.

@@ -9,7 +9,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
-from ..words.arrays import F32, F64, I32, Array, Bool
+from ..words.arrays import F32, F64, I32, I64, Array, Bool
 from .embree import Triangles
 from .finite import finite_points
 
@@ -53,14 +53,14 @@ class RayScene:
         self.empty = not len(usable)
         self._scene = None if self.empty else Triangles(unit, usable)
 
-    def to_unit(self, points: F64) -> Array:
+    def to_unit(self, points: F64) -> F64:
         """World points in the unit frame.
 
         points: (..., 3) float64, in the world.
         """
         return (points - self.middle) / self.size
 
-    def first(self, origins: Array, directions: Array) -> Hits:
+    def first(self, origins: F64, directions: F64) -> Hits:
         """What each ray meets first. origins, directions: (n, 3) in the unit frame, directions of length 1."""
         if self._scene is None or not len(origins):
             return Hits(np.full(len(origins), -1, np.int32), np.full(len(origins), np.inf, np.float32))
@@ -77,7 +77,7 @@ class RayScene:
         a, b, c = (self._points[self._triangles[triangles, k]].astype(np.float64) for k in range(3))
         return np.cross(b - a, c - a)
 
-    def blocked(self, origins: Array, directions: Array, reach: Array | None = None) -> Bool:
+    def blocked(self, origins: F64, directions: F64, reach: F64 | None = None) -> Bool:
         """(n,) bool: whether anything lies on each ray, within `reach` (n,) where it is given.
 
         origins: (n, 3) float, in the unit frame.
@@ -89,7 +89,7 @@ class RayScene:
         return self._scene.blocked(origins, directions, reach)
 
 
-def _single(points: Array, triangles: Array) -> I32 | None:
+def _single(points: F32, triangles: Array) -> I32 | None:
     """(n,) int32 triangles without those that lie exactly in the place of an earlier one, which no ray can tell from it but has to
     pass one by one; None where there are hardly any."""
     if len(triangles) < _CROWD:
@@ -106,7 +106,7 @@ def _single(points: Array, triangles: Array) -> I32 | None:
 _CROWD = 1_000
 
 
-def sphere_directions(count: int) -> Array:
+def sphere_directions(count: int) -> F64:
     """(count, 3) unit vectors spread evenly over the sphere (Fibonacci lattice; Swinbank and Purser 2006)."""
     k = np.arange(count) + 0.5
     z = 1 - 2 * k / count
@@ -115,7 +115,7 @@ def sphere_directions(count: int) -> Array:
     return np.stack([r * np.cos(turn), z, r * np.sin(turn)], axis=1)
 
 
-def hemisphere_directions(normals: F64, number: Array) -> Array:
+def hemisphere_directions(normals: F64, number: I64) -> F64:
     """(n, 3) unit vectors about normals, likelier towards them by the cosine; `number` picks each one's place in the sequence.
 
     Malley's method: points of the unit disc lifted onto the hemisphere (Pharr, Jakob and Humphreys, section 13.6.3).
@@ -131,7 +131,7 @@ def hemisphere_directions(normals: F64, number: Array) -> Array:
     return answer
 
 
-def sequence(number: Array, width: int) -> Array:
+def sequence(number: I64, width: int) -> F64:
     """(n, width) points of the unit cube at places of the additive recurrence with the plastic numbers (Roberts 2018).
 
     number: (n,) int, from 0.
@@ -144,7 +144,7 @@ def sequence(number: Array, width: int) -> Array:
     return (0.5 + np.asarray(number, np.float64)[:, None] * steps) % 1.0
 
 
-def _frame(n: Array) -> tuple[Array, Array]:
+def _frame(n: F64) -> tuple[F64, F64]:
     """Two unit vectors square to each normal and to each other (Duff et al. 2017, building an orthonormal basis)."""
     sign = np.where(n[:, 2] >= 0, 1.0, -1.0)
     a = -1.0 / (sign + n[:, 2])

@@ -7,12 +7,12 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Layer, Mesh, Morph, Weights, frozen
-from ..words.arrays import F64, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import face_of_corner
 from .triangles import newell_normals
 
 
-def recut(mesh: Mesh, order: I64, starts: Array, face: Array) -> Mesh:
+def recut(mesh: Mesh, order: I64, starts: I64, face: Array) -> Mesh:
     """The mesh whose faces take corners of the old one.
 
     order: (C',) int64 old corner of each new corner. starts: (F'+1,) first corner of each new face. face: (F',) old face of
@@ -64,7 +64,7 @@ def turned_corners(mesh: Mesh) -> I64:
     return np.where(corner == first, first, first + mesh.starts[1:][face] - corner)
 
 
-def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
+def _normals_along(mesh: Mesh, turned: Bool) -> Mesh:
     """Turn the normals of faces that were wound anew where they now lie against them."""
     layer = mesh.normals
     if layer is None or not len(layer.values):
@@ -84,7 +84,7 @@ def _normals_along(mesh: Mesh, turned: Array) -> Mesh:
     return replace(mesh, normals=normals, tangents=tangents)
 
 
-def _negated(layer: Layer, corners: Array, columns: slice) -> Layer:
+def _negated(layer: Layer, corners: I64, columns: slice) -> Layer:
     """The layer with some columns negated at some corners; values that other corners use as well stay for them."""
     if not len(corners):
         return layer
@@ -123,7 +123,7 @@ def only_vertices(mesh: Mesh, keep: Bool) -> Mesh:
     )
 
 
-def more_vertices(mesh: Mesh, source: Array, positions: F64) -> Mesh:
+def more_vertices(mesh: Mesh, source: I32, positions: F64) -> Mesh:
     """The mesh with more vertices behind its own, which nothing uses yet.
 
     source: (n,) int, the vertex whose weights and morph offsets each new one takes. positions: (n, 3) float64.

@@ -9,6 +9,7 @@ from ..scene.model import Layer, Mesh, frozen
 from ..words.arrays import F64
 from .adjacency import face_of_corner, next_corner
 from .components import components
+from .sums import sums_by
 from .topology import surface
 from .triangles import newell_normals
 
@@ -48,7 +49,7 @@ def smooth_normals(mesh: Mesh, angle: float) -> tuple[Layer, int]:
     label = components(total, one, other)
     weight = corner_angles(mesh)[:, None] * unit[face]
     count = int(label.max(initial=-1)) + 1
-    summed = np.stack([np.bincount(label, weight[:, k], count) for k in range(3)], axis=1)
+    summed = sums_by(label, weight, count)
     # Fans that cancel out, and faces without area, take an upright normal: one that is unit beats one that is none.
     values = unit_vectors(summed, UP_NORMAL, above=1e-12)
     return Layer(frozen(values.astype(np.float32)), frozen(label.astype(np.int32))), int((~soft).sum())

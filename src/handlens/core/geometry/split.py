@@ -5,11 +5,11 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..words.arrays import Array
+from ..words.arrays import I64
 from .distinct import distinct_rows
 
 
-def split_vertices(mesh: Mesh, layers: list[Layer], corners: Array | None = None) -> tuple[Array, Array]:
+def split_vertices(mesh: Mesh, layers: list[Layer], corners: I64 | None = None) -> tuple[I64, I64]:
     """Give every distinct combination of position index and layer indices a vertex of its own.
 
     corners: (K,) positions in mesh.corners to look at, default all. Returns first (N,) int64, a position in

@@ -93,7 +93,7 @@ def zero_area_faces(mesh: Mesh, ids: Array) -> tuple[Array, Array | None]:
         return area <= (1e-12 * reach) ** 2, None
 
 
-def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
+def flat_triangles(points: F64, index: I32) -> tuple[Bool, Bool]:
     """(n,) bool triangles (n, 3) of points without area, and needles, both told by the cross product and the longest side.
 
     points: (V, 3) float.
@@ -109,7 +109,7 @@ def flat_triangles(points: Array, index: Array) -> tuple[Array, Array]:
         return doubled <= (1e-12 * longest) ** 2, doubled < (NEEDLE * longest) ** 2
 
 
-def squared(vectors: F64) -> Array:
+def squared(vectors: F64) -> F64:
     """(n,) squared lengths of vectors (n, 3).
 
     vectors: (n, 3) float64.
@@ -120,7 +120,7 @@ def squared(vectors: F64) -> Array:
     return out
 
 
-def _cross_squared(u: Array, v: Array) -> Array:
+def _cross_squared(u: F64, v: F64) -> F64:
     """|u × v|² by components: np.cross would make three times the temporaries."""
     t = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
     out = t * t
@@ -132,7 +132,7 @@ def _cross_squared(u: Array, v: Array) -> Array:
     return answer
 
 
-def connected_pieces(mesh: Mesh, ids: Array) -> int:
+def connected_pieces(mesh: Mesh, ids: I32) -> int:
     """How many pieces the faces fall into where pieces share no welded position.
 
     ids: (V,) int, the welded number of each vertex.
@@ -155,7 +155,7 @@ def _loose_points(mesh: Mesh) -> int:
     return len(mesh.points) + int(len(used) - np.count_nonzero(used))
 
 
-def loose_point_indices(mesh: Mesh) -> Array:
+def loose_point_indices(mesh: Mesh) -> I32:
     """int32 positions of point elements and of positions that nothing uses."""
     used = np.zeros(len(mesh.positions), bool)
     used[mesh.corners] = True

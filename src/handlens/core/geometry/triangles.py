@@ -6,12 +6,13 @@ import numpy as np
 
 from ..machine.blocks import each_block
 from ..scene.model import Mesh
-from ..words.arrays import F64, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Bool
 from .adjacency import face_of_corner
 from .flips import THIN, less_thin, thinness
+from .sums import sums_by
 
 
-def triangulate(mesh: Mesh) -> tuple[Array, Array]:
+def triangulate(mesh: Mesh) -> tuple[I64, I32]:
     """Split every polygon into n - 2 triangles, in face order, keeping the winding.
 
     Returns corners (T, 3) int64 (positions in mesh.corners) and faces (T,) int32 (polygon of each triangle).
@@ -36,7 +37,7 @@ def triangulate(mesh: Mesh) -> tuple[Array, Array]:
     return out, face
 
 
-def _thinly_cut(mesh: Mesh, corners: Array, face: Array, counts: Array) -> Array:
+def _thinly_cut(mesh: Mesh, corners: I64, face: I32, counts: I64) -> I32:
     """Polygons of which some triangle is thin or has no area although the polygon has one: another cut may be better."""
     many = np.flatnonzero(counts[face] > 3)
     if not len(many):
@@ -46,7 +47,7 @@ def _thinly_cut(mesh: Mesh, corners: Array, face: Array, counts: Array) -> Array
     return np.unique(face[many[thin]])
 
 
-def fan(mesh: Mesh) -> tuple[Array, Array]:
+def fan(mesh: Mesh) -> tuple[I64, I32]:
     """Triangles of every polygon about its first corner, as `triangulate` returns them, whatever its shape."""
     faces = mesh.face_count
     if mesh.only_triangles:
@@ -59,7 +60,7 @@ def fan(mesh: Mesh) -> tuple[Array, Array]:
     return np.stack([start, start + step + 1, start + step + 2], axis=1), face
 
 
-def cross(u: F64, v: F64) -> Array:
+def cross(u: F64, v: F64) -> F64:
     """(n, 3) cross products by components: np.cross makes three times the temporaries and takes twice as long.
 
     u, v: (n, 3) float64.
@@ -89,10 +90,10 @@ def newell_normals(mesh: Mesh) -> F64:
         position = mesh.positions[mesh.corners]
         origin = position[mesh.starts[:-1][face]] if len(face) else position
         each = cross(position - origin, position[following] - origin)
-        return np.stack([np.bincount(face, each[:, k], mesh.face_count) for k in range(3)], axis=1)
+        return sums_by(face, each, mesh.face_count)
 
 
-def _around(mesh: Mesh) -> tuple[Array, Array, Array]:
+def _around(mesh: Mesh) -> tuple[I32, I64, I64]:
     """(C,) face of each corner, and the corners before and after it round its face."""
     starts = mesh.starts
     c = np.arange(len(mesh.corners), dtype=np.int64)

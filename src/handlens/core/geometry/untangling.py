@@ -8,14 +8,14 @@ import numpy as np
 
 from ..scene.matrices import unit_vectors
 from ..scene.model import Mesh, frozen
-from ..words.arrays import Array
+from ..words.arrays import F64, I32, I64
 from .adjacency import Edges, face_of_corner, next_corner
 from .components import lowest_nodes
 from .recut import more_vertices, only_vertices, used_vertices
 from .triangles import newell_normals
 
 
-def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
+def untangled(mesh: Mesh, ids: I32, edges: Edges, gap: float) -> Mesh:
     """The mesh with a point of its own for each fan of faces that meets at a point.
 
     ids: (V,) welded number of each vertex. edges: of all faces that have an area. gap: how far a fan's new point is moved
@@ -51,7 +51,7 @@ def untangled(mesh: Mesh, ids: Array, edges: Edges, gap: float) -> Mesh:
     return only_vertices(moved, ~spare) if spare.any() else moved
 
 
-def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
+def _joined_corners(mesh: Mesh, edges: Edges) -> I64:
     """(n, 2) corners that stay one point: both ends of each edge that stays joined."""
     begins, uses = edges.begins, edges.uses
     two = begins[:-1][uses == 2]
@@ -69,7 +69,7 @@ def _joined_corners(mesh: Mesh, edges: Edges) -> Array:
     return _ends(mesh, edges, side)
 
 
-def _joined_pairs(edges: Edges, owner: Array, sheet: Array, normal: Array, sides: range) -> list[tuple[int, int]]:
+def _joined_pairs(edges: Edges, owner: I32, sheet: I32, normal: F64, sides: range) -> list[tuple[int, int]]:
     """Pairs of the sides of one crowded edge that stay joined."""
     assert edges.corner is not None
     face = {side: int(owner[edges.corner[side]]) for side in sides}
@@ -84,7 +84,7 @@ def _joined_pairs(edges: Edges, owner: Array, sheet: Array, normal: Array, sides
     return out + [p for p in best[:1] if float(normal[face[p[0]]] @ normal[face[p[1]]]) > 0.0]
 
 
-def _ends(mesh: Mesh, edges: Edges, side: Array) -> Array:
+def _ends(mesh: Mesh, edges: Edges, side: I64) -> I64:
     """(n, 2) corners: for pairs of sides (m, 2), those that lie on the same end of the edge."""
     assert edges.corner is not None
     following = next_corner(mesh)
@@ -94,7 +94,7 @@ def _ends(mesh: Mesh, edges: Edges, side: Array) -> Array:
     return np.concatenate([np.stack([one, start], axis=1), np.stack([following[one], end], axis=1)])
 
 
-def _towards(mesh: Mesh, corner: Array, row: Array, pair: Array) -> Array:
+def _towards(mesh: Mesh, corner: I64, row: I64, pair: I32) -> F64:
     """(n, 3) unit vectors from the point of each row to the mean of the middles of its faces; zero where that is the point."""
     face = face_of_corner(mesh)[corner]
     count = np.maximum(mesh.corner_counts, 1)[:, None]

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I64, Array
 from .triangles import fan
 
 _BLOCK = 16_384
@@ -22,7 +22,7 @@ class UvAreas:
         """The areas of a mesh that were asked for, by UV set."""
         return self._of.setdefault(id(mesh), (mesh, {}))[1]
 
-    def twice(self, mesh: Mesh, uv_set: int) -> Array:
+    def twice(self, mesh: Mesh, uv_set: int) -> F64:
         """(T,) as `doubled_area` of the mesh's fanned triangles."""
         areas = self.of(mesh)
         if uv_set not in areas:
@@ -30,7 +30,7 @@ class UvAreas:
         return areas[uv_set]
 
 
-def doubled_area(layer: Layer, corners: Array) -> F64:
+def doubled_area(layer: Layer, corners: I64) -> F64:
     """(T,) float64 twice the signed area of triangles in a UV set, NaN where a corner has no UV.
 
     corners: (T, 3) corners of the mesh.

@@ -7,8 +7,9 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..words.arrays import I32, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .adjacency import Edges, at_next_corner, face_of_corner, joined_faces
+from .sums import sums_by
 from .triangles import clip_ears
 from .uv_raster import Outline, around
 
@@ -51,7 +52,7 @@ def islands(mesh: Mesh, layer: Layer, edges: Edges) -> Islands:
     return Islands(joined_faces(across, mesh.starts), len(apart), across)
 
 
-def _equal(values: Array, a: Array, b: Array) -> Bool:
+def _equal(values: Array, a: I32, b: I32) -> Bool:
     """(n,) bool: values at two lists of indices are the same; what is no number is the same as itself, -1 as -1."""
     there = (a >= 0) & (b >= 0)
     out: Array = (a < 0) & (b < 0)
@@ -71,7 +72,7 @@ class Layout(NamedTuple):
 
 
 def layout(
-    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, usable: Array, joined: Islands, edges: Edges
+    mesh: Mesh, layer: Layer, triangles: tuple[I64, I32], twice: F64, usable: Bool, joined: Islands, edges: Edges
 ) -> Layout:
     """Outlines of a UV set, slot by slot.
 
@@ -102,10 +103,10 @@ def layout(
     return Layout(Outline(*both), np.concatenate([owner[side], np.repeat(face[torn], 3)]))
 
 
-def _facing_of_polygons(mesh: Mesh, layer: Layer, face: Array, twice: Array, usable: Array) -> tuple[Array, Array]:
+def _facing_of_polygons(mesh: Mesh, layer: Layer, face: I32, twice: F64, usable: Bool) -> tuple[Array, I64]:
     """(F,) int8 facing of polygons, and the triangles of those that no outline stands for: they cross themselves or lack UVs."""
     there = np.bincount(face[twice != 0], minlength=mesh.face_count)
-    balance = np.bincount(face, np.sign(twice), mesh.face_count)
+    balance = sums_by(face, np.sign(twice), mesh.face_count)
     facing = np.where(usable & (np.abs(balance) == there), np.sign(balance), 0).astype(np.int8)
     torn = ~usable
     for f in np.flatnonzero(usable & (np.abs(balance) != there)).tolist():
@@ -114,7 +115,7 @@ def _facing_of_polygons(mesh: Mesh, layer: Layer, face: Array, twice: Array, usa
     return facing, np.flatnonzero(torn[face] & (twice != 0))
 
 
-def _simple(polygon: Array) -> int:
+def _simple(polygon: F64) -> int:
     """+1 or -1 for the way a polygon (n, 2) runs round its inside; 0 where it crosses itself."""
     following = np.roll(polygon, -1, axis=0)
     signed = float((polygon[:, 0] * following[:, 1] - polygon[:, 1] * following[:, 0]).sum())

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ..scene.model import Layer, Mesh, frozen
-from ..words.arrays import Array
+from ..words.arrays import F32, I64, Array
 from .distinct import distinct_rows
 from .topology import surface
 from .triangles import triangulate
@@ -54,7 +54,7 @@ def unwrapped(mesh: Mesh, layer: Layer | None, padding: int, pixels: int) -> Lay
     return _at_corners(mesh, corners, np.asarray(laid), np.asarray(made, np.float32))
 
 
-def _at_corners(mesh: Mesh, corners: Array, vertices: Array, uvs: Array) -> Layer:
+def _at_corners(mesh: Mesh, corners: I64, vertices: Array, uvs: F32) -> Layer:
     """The library's UVs of triangles put back on the polygons' corners; the corner of a polygon takes its first triangle's."""
     index = np.full(len(mesh.corners), -1, np.int32)
     # Backwards, so that the first triangle that has a corner is the last to write it.

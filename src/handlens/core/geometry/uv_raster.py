@@ -6,7 +6,8 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..words.arrays import I32, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
+from .sums import sums_by
 
 _BLOCK = 16_384
 
@@ -22,7 +23,7 @@ class Outline(NamedTuple):
     end: Array
     weight: Array
 
-    def rows(self, resolution: int) -> Array:
+    def rows(self, resolution: int) -> F64:
         """(n,) about how many rows of texels each side crosses: what drawing it costs."""
         return np.abs(self.end[:, 1].astype(np.float64) - self.begin[:, 1]) * resolution
 
@@ -34,7 +35,7 @@ class Outline(NamedTuple):
         return Outline(self.begin[which], self.end[which], self.weight[which])
 
 
-def around(uv: Array, weight: Array) -> Outline:
+def around(uv: Array, weight: F64) -> Outline:
     """The three sides of each of (T, 3, 2) triangles. weight: (T,) +1 for counter-clockwise ones, -1 for the others.
 
     uv: (T, 3, 2), in texels.
@@ -66,7 +67,7 @@ def crossings(outline: Outline, resolution: int) -> Crossings:
     return Crossings(*(np.concatenate(x) for x in zip(*out, strict=True))) if out else Crossings(*np.zeros((4, 0), np.int64))
 
 
-def _crossings(outline: Outline, resolution: int, at: int) -> tuple[Array, Array, Array, Array]:
+def _crossings(outline: Outline, resolution: int, at: int) -> tuple[I64, I64, Array, I64]:
     a = outline.begin[at : at + _BLOCK].astype(np.float64) * resolution
     b = outline.end[at : at + _BLOCK].astype(np.float64) * resolution
     # The same two ends give the same crossing whichever way the side runs.
@@ -125,13 +126,13 @@ def _summed(crossings: Crossings, change: Array, window: Window) -> I32:
     Over a row the changes must sum to nothing, as those of closed outlines do.
     """
     row, column, tile = window.of(crossings)
-    there = np.bincount(row * (window.columns + 1) + column, change, window.rows * (window.columns + 1)).reshape(
+    there = sums_by(row * (window.columns + 1) + column, change, window.rows * (window.columns + 1)).reshape(
         window.rows, window.columns + 1
     )
     out = np.cumsum(there, axis=1)[:, :-1]
     if tile is not None:
         # A change lies left of every tile after its own; the number of all tiles cancels out over the row.
-        out -= np.bincount(row, change * tile, window.rows)[:, None]
+        out -= sums_by(row, change * tile, window.rows)[:, None]
     return np.rint(out).astype(np.int32)
 
 
@@ -155,7 +156,7 @@ def shares(crossings: Crossings, window: Window) -> tuple[int, int]:
     return int(texels[cover != 0].sum()), int(texels[cover > 1].sum())
 
 
-def labelled(crossings: Crossings, label: Array, count: Array, window: Window) -> Array:
+def labelled(crossings: Crossings, label: Array, count: I32, window: Window) -> I32:
     """int32 like count: label of the area that covers each texel, -1 where none does or several do.
 
     label: (n,) of each side. count: what `covered` found.
@@ -163,7 +164,7 @@ def labelled(crossings: Crossings, label: Array, count: Array, window: Window) -
     return np.where(count == 1, _summed(crossings, crossings.change * label[crossings.side], window), -1)
 
 
-def texels_in(crossings: Crossings, area: Array, mask: Bool, window: Window) -> I64:
+def texels_in(crossings: Crossings, area: I64, mask: Bool, window: Window) -> I64:
     """(n,) int64 how many texels of a mask each area covers.
 
     area: (sides,) number of the area of each side. mask: (rows, columns) bool of the window, which may be of less than these

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from ..scene.model import Mesh, frozen
-from ..words.arrays import I64, Array, Bool
+from ..words.arrays import F64, I64, Array, Bool
 from .adjacency import face_of_corner
 from .nearest_points import nearest_points
 from .recut import only_used_values, only_vertices, recut
@@ -27,7 +27,7 @@ class Slow(Exception):
     """Points were not joined within so many rounds."""
 
 
-def close_groups(points: Array, distance: float, at: Array, face: Array, collapse: bool = False, rounds: float = math.inf) -> I64:
+def close_groups(points: F64, distance: float, at: Array, face: Array, collapse: bool = False, rounds: float = math.inf) -> I64:
     """(V,) int64 the first point of each point's group. No point lies further than `distance` from the first of its group.
 
     points: (V, 3). at, face: (n,) vertex and face of each corner. Points of one face are joined only where they are in one place
@@ -68,7 +68,7 @@ def close_groups(points: Array, distance: float, at: Array, face: Array, collaps
             incidence = np.unique(first[at].astype(np.int64) * faces + face)
 
 
-def _in_one_place(points: Array) -> I64:
+def _in_one_place(points: F64) -> I64:
     """(V,) int64 the first of the points in each point's very place."""
     if not len(points):
         return np.zeros(0, np.int64)
@@ -83,7 +83,7 @@ def _in_one_place(points: Array) -> I64:
     return first[group]
 
 
-def _near_pairs(points: Array, heads: Array, distance: float) -> tuple[Array, bool]:
+def _near_pairs(points: F64, heads: I64, distance: float) -> tuple[Array, bool]:
     """(n, 2) pairs of points no further apart than a distance, nearest first, and whether those are all that there are."""
     swept = _swept(points[heads], distance)
     if swept is not None:
@@ -100,14 +100,14 @@ def _near_pairs(points: Array, heads: Array, distance: float) -> tuple[Array, bo
     return _by_gap(np.stack([heads[one[kept]], heads[two[kept]]], axis=1), gap[kept], len(points)), False
 
 
-def _by_gap(pairs: Array, gap: Array, count: int) -> Array:
+def _by_gap(pairs: I64, gap: F64, count: int) -> I64:
     """Pairs of `count` points, each once and the lower first, nearest first and then by number."""
     pairs = np.sort(pairs, axis=1)
     _, where = np.unique(pairs[:, 0] * count + pairs[:, 1], return_index=True)
     return pairs[where][np.argsort(gap[where], kind="stable")]
 
 
-def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
+def _swept(points: F64, distance: float) -> tuple[I64, I64, F64] | None:
     """Pairs of finite points (n, 3) within a distance and how far apart each is, each pair once; None where too many lie in reach.
 
     Points are held against those that follow along the axis on which they spread most, until none follows within the distance.
@@ -138,7 +138,7 @@ def _swept(points: Array, distance: float) -> tuple[Array, Array, Array] | None:
     return one, two, gap
 
 
-def _nearest_of(one: Array, two: Array, gap: Array) -> Bool:
+def _nearest_of(one: I64, two: I64, gap: F64) -> Bool:
     """(n,) bool: pairs that are among the few nearest of either of their points."""
     point, pair = np.concatenate([one, two]), np.tile(np.arange(len(one)), 2)
     order = np.lexsort((gap[pair], point))
@@ -197,7 +197,7 @@ def _crowded(points: Array, distance: float) -> Bool:
     return out
 
 
-def _share_face(pairs: Array, incidence: Array, faces: int) -> Bool:
+def _share_face(pairs: I64, incidence: I64, faces: int) -> Bool:
     """(n,) bool: pairs of points of which some face has both. incidence: sorted keys, point times faces plus face."""
     shared = np.zeros(len(pairs), bool)
     if not len(pairs) or not len(incidence):
@@ -212,9 +212,7 @@ def _share_face(pairs: Array, incidence: Array, faces: int) -> Bool:
     return shared
 
 
-def _joined(
-    points: Array, first: Array, pairs: Array, distance: float, limits: tuple[Array, int] | None
-) -> list[tuple[int, int]]:
+def _joined(points: F64, first: I64, pairs: I64, distance: float, limits: tuple[Array, int] | None) -> list[tuple[int, int]]:
     """Heads that become one in this round: (the head that stays, the one that goes). limits: which faces points belong to."""
     if len(pairs) > _PAIRS:
         return _mutual(points, first, pairs, distance)
@@ -259,7 +257,7 @@ def _joined(
     return [(top(b), b) for _, b in out]
 
 
-def _mutual(points: Array, first: Array, pairs: Array, distance: float) -> list[tuple[int, int]]:
+def _mutual(points: F64, first: I64, pairs: I64, distance: float) -> list[tuple[int, int]]:
     """Pairs of heads each of which is the other's nearest, where all that was joined to the one stays in reach of the other."""
     best = np.full(len(points), len(pairs), np.int64)
     np.minimum.at(best, pairs[:, 0], np.arange(len(pairs)))

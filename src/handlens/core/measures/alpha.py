@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..words.arrays import U8, Array
+from ..words.arrays import I64, U8, Bool
 from .records import AlphaFigures
 
 #: Alpha up to which a pixel counts as gone, and from which it counts as solid, of 255.
@@ -58,7 +58,7 @@ def alpha_figures(pixels: U8) -> AlphaFigures:
     )
 
 
-def _spread(mask: Array) -> Array:
+def _spread(mask: Bool) -> Bool:
     """The mask grown by two pixels each way, a square at a time."""
     for axis in (0, 1):
         out = mask.copy()
@@ -71,7 +71,7 @@ def _spread(mask: Array) -> Array:
     return mask
 
 
-def _cutoff(counts: Array) -> float:
+def _cutoff(counts: I64) -> float:
     """One half where next to nothing lies about it, as the standard's own default; else the threshold of Otsu 1979."""
     total = counts.sum()
     if counts[96:160].sum() <= 0.02 * total:
@@ -88,7 +88,7 @@ def _cutoff(counts: Array) -> float:
     return float(np.clip(round((best.mean() + 0.5) / 255, 2), 0.05, 0.95))
 
 
-def _premultiplied(pixels: Array) -> bool:
+def _premultiplied(pixels: U8) -> bool:
     """Whether no colour is brighter than its alpha allows although some fade, as where colours were multiplied by alpha."""
     some = pixels[pixels[:, :, 3] < 255]
     brightest = some[:, :3].max(axis=1).astype(np.int16)

@@ -16,7 +16,7 @@ from ..scene import Scene
 from ..scene.axes import AXIS_INDEX
 from ..scene.model import readable
 from ..scene.transforms import parents, walk, world_matrices
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 from .alpha_pictures import alpha_pictures
 from .known import Known, content_key
 from .of_images import image_figures
@@ -152,7 +152,7 @@ def _meshes(
     return out
 
 
-def _parts(scene: Scene, order: list[int], placed: list[int], world: Array, flat: list[bool]) -> list[PartFigures]:
+def _parts(scene: Scene, order: list[int], placed: list[int], world: F64, flat: list[bool]) -> list[PartFigures]:
     upright = AXIS_INDEX[scene.up_axis or "Y"]
     coarse = links(scene, order, parents(scene), world)
     one = lambda i: part_figures(scene, i, world, upright, flat, coarse[i])

@@ -16,6 +16,7 @@ import numpy as np
 
 from ..geometry.patches import Patches, volumes_and_area
 from ..geometry.rays import OFFSET, RayScene, hemisphere_directions, sequence, sphere_directions
+from ..geometry.sums import sums_by
 from ..geometry.topology import squared
 from ..geometry.triangles import cross, triangulate
 from ..machine.blocks import each_block
@@ -24,7 +25,7 @@ from ..scene import Mesh, Scene
 from ..scene.generated import BESIDE, ROLE, property_text
 from ..scene.skinning import joint_matrices, rest_world_positions
 from ..scene.transforms import walk, world_matrices
-from ..words.arrays import F64, I32, Array
+from ..words.arrays import F64, I32, I64, Array, Bool
 
 #: Samples over the whole model, and the fewest and most that one patch gets.
 SAMPLES, FEWEST, MOST = 12_000, 8, 2_000
@@ -56,9 +57,9 @@ class Placed:
     mesh: Mesh
     patches: Patches
     mirrored: bool
-    points: Array
-    triangles: Array
-    face: Array
+    points: F64
+    triangles: I32
+    face: I32
 
 
 @dataclass
@@ -117,7 +118,7 @@ def placed_parts(scene: Scene, patches: dict[int, Patches]) -> list[Placed]:
     return out
 
 
-def part_frame(scene: Scene, node: int, world: Array) -> Array:
+def part_frame(scene: Scene, node: int, world: F64) -> F64:
     """(4, 4) matrix by which a part's surface comes into the world: its node's, or of a skinned one its first joint's."""
     n = scene.nodes[node]
     stands: F64 = world[node]
@@ -185,14 +186,14 @@ class _Samples:
     """patch: (n,) number over all parts' patches. places, normals: (n, 3) in the unit frame, normals of the patch's winding."""
 
     offsets: list[int]
-    patch: Array
-    places: Array
-    normals: Array
-    areas: list[Array]
-    sampled: Array
+    patch: I32
+    places: F64
+    normals: F64
+    areas: list[F64]
+    sampled: Bool
 
 
-def _areas(placed: Placed) -> tuple[Array, Array]:
+def _areas(placed: Placed) -> tuple[F64, F64]:
     """(T, 3) normals times twice the area of triangles as they are wound in the world, and (T,) areas; 0 where not finite."""
     product, area = np.empty((len(placed.triangles), 3)), np.empty(len(placed.triangles))
 
@@ -219,7 +220,7 @@ def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
         products.append(product)
         areas.append(area)
         patch_of_sample.append(part.patches.label[part.face] + base)
-    patch_area = np.bincount(np.concatenate(patch_of_sample), np.concatenate(areas), total)
+    patch_area = sums_by(np.concatenate(patch_of_sample), np.concatenate(areas), total)
     wanted = _shares(patch_area)
     patch, places, normals = [], [], []
     number = 0
@@ -233,11 +234,11 @@ def _samples(parts: list[Placed], rays: RayScene) -> _Samples:
         n = product[triangle] / (2 * area[triangle])[:, None]
         normals.append(np.where(part.patches.turned[part.face[triangle]][:, None], -n, n))
         patch.append(owner[triangle])
-    face_areas = [np.bincount(part.face, a, part.mesh.face_count) for part, a in zip(parts, areas, strict=True)]
+    face_areas = [sums_by(part.face, a, part.mesh.face_count) for part, a in zip(parts, areas, strict=True)]
     return _Samples(offsets, np.concatenate(patch), np.concatenate(places), np.concatenate(normals), face_areas, wanted > 0)
 
 
-def _shares(area: Array) -> Array:
+def _shares(area: F64) -> I64:
     """(P,) samples of each patch: by the root of its area, so that small ones get some; the largest first where all cannot."""
     many = np.zeros(len(area), np.int64)
     alive = np.flatnonzero(area > 0)
@@ -251,7 +252,7 @@ def _shares(area: Array) -> Array:
     return many
 
 
-def _chosen(owner: Array, area: Array, wanted: Array) -> tuple[Array, Array]:
+def _chosen(owner: I32, area: F64, wanted: I64) -> tuple[I64, I64]:
     """Triangles that samples fall on and how many on each: evenly spaced along each patch's running area."""
     order = np.argsort(owner, kind="stable")
     own, running = owner[order], np.cumsum(area[order])
@@ -268,7 +269,7 @@ def _chosen(owner: Array, area: Array, wanted: Array) -> tuple[Array, Array]:
     return np.unique(order[at[area[order[at]] > 0]], return_counts=True)
 
 
-def _barycentric(number: int, count: int) -> tuple[Array, Array]:
+def _barycentric(number: int, count: int) -> tuple[F64, F64]:
     u, v = sequence(np.arange(number, number + count), 2).T
     over = u + v > 1
     return np.where(over, 1 - u, u), np.where(over, 1 - v, v)
@@ -283,20 +284,21 @@ class _Votes:
     viewpoints within seen by each.
     """
 
-    cast: Array
-    front: Array
-    back: Array
-    front_level: Array
-    back_level: Array
-    front_within: Array
-    back_within: Array
+    cast: I64
+    front: I64
+    back: I64
+    front_level: I64
+    back_level: I64
+    front_within: I64
+    back_within: I64
     rays: int
 
 
 def _votes(samples: _Samples, rays: RayScene, upright: int) -> _Votes:
     total, n = len(samples.sampled), len(samples.patch)
     number = np.repeat(np.arange(n) * RAYS, RAYS) + np.tile(np.arange(RAYS), n)
-    owner, places, normals = (np.repeat(x, RAYS, axis=0) for x in (samples.patch, samples.places, samples.normals))
+    owner = np.repeat(samples.patch, RAYS)
+    places, normals = (np.repeat(x, RAYS, axis=0) for x in (samples.places, samples.normals))
     counts, level = [], []
     for side in (1.0, -1.0):
         towards = hemisphere_directions(normals * side, number)
@@ -310,7 +312,7 @@ def _votes(samples: _Samples, rays: RayScene, upright: int) -> _Votes:
     )
 
 
-def viewpoints(rays: RayScene) -> Array:
+def viewpoints(rays: RayScene) -> F64:
     """(n, 3) places within the model, in the unit frame, from which most directions meet it: where someone inside would stand."""
     if rays.empty:
         return np.zeros((0, 3))
@@ -329,7 +331,7 @@ def viewpoints(rays: RayScene) -> Array:
     return places[best]
 
 
-def _within(samples: _Samples, rays: RayScene, views: Array, total: int) -> tuple[Array, Array, int]:
+def _within(samples: _Samples, rays: RayScene, views: F64, total: int) -> tuple[Array, Array, int]:
     if not len(views):
         return np.zeros(total, np.int64), np.zeros(total, np.int64), 0
     n = len(samples.patch)
@@ -355,7 +357,7 @@ def _part(placed: Placed, k: int, samples: _Samples, votes: _Votes) -> Facing:
     here = slice(samples.offsets[k], samples.offsets[k + 1])
     cast, front, back = votes.cast[here], votes.front[here], votes.back[here]
     area = samples.areas[k]
-    patch_area = np.bincount(placed.patches.label, area, placed.patches.number)
+    patch_area = sums_by(placed.patches.label, area, placed.patches.number)
     whole = float(patch_area.sum()) or 1.0
     volume = _closed_sign(placed)
     normals = cache(lambda: _normals_say(placed, area))
@@ -388,7 +390,7 @@ def _part(placed: Placed, k: int, samples: _Samples, votes: _Votes) -> Facing:
     )
 
 
-def _closed_sign(placed: Placed) -> Array:
+def _closed_sign(placed: Placed) -> F64:
     """(P,) 1 where a closed patch's winding encloses its volume, -1 where it is inside out, 0 where that says nothing."""
     if not placed.patches.closed.any():
         return np.zeros(placed.patches.number)
@@ -397,7 +399,7 @@ def _closed_sign(placed: Placed) -> Array:
     return np.where(placed.patches.closed & placed.patches.orientable, sign, 0.0)
 
 
-def _normals_say(placed: Placed, area: Array) -> Array:
+def _normals_say(placed: Placed, area: F64) -> F64:
     """(P,) -1 to 1: how far stored normals agree with the winding of each patch, by area; 0 where there are none.
 
     In mesh space, where both the winding and the normals are: a mirror turns the two alike.
@@ -412,23 +414,21 @@ def _normals_say(placed: Placed, area: Array) -> Array:
     with np.errstate(all="ignore"):
         lean = np.einsum("ij,ij->i", np.cross(b - a, c - a), layer.values[layer.index[first]])
     say = np.where(usable & np.isfinite(lean), np.sign(np.nan_to_num(lean)), 0.0)
-    per_face = np.bincount(placed.face, say, placed.mesh.face_count) / np.maximum(
+    per_face = sums_by(placed.face, say, placed.mesh.face_count) / np.maximum(
         np.bincount(placed.face, minlength=placed.mesh.face_count), 1
     )
     per_face = np.where(placed.patches.turned, -per_face, per_face)
-    total = np.bincount(placed.patches.label, area, placed.patches.number)
-    return np.bincount(placed.patches.label, per_face * area, placed.patches.number) / np.maximum(total, 1e-300)
+    total = sums_by(placed.patches.label, area, placed.patches.number)
+    return sums_by(placed.patches.label, per_face * area, placed.patches.number) / np.maximum(total, 1e-300)
 
 
-def _greater_part(placed: Placed, area: Array, patch_area: Array) -> Array:
+def _greater_part(placed: Placed, area: F64, patch_area: F64) -> F64:
     """(P,) -1 to 1: how much more of each patch is wound as its winding says than against it, by area."""
-    against = np.bincount(placed.patches.label, np.where(placed.patches.turned, area, 0.0), placed.patches.number)
+    against = sums_by(placed.patches.label, np.where(placed.patches.turned, area, 0.0), placed.patches.number)
     return 1 - 2 * against / np.maximum(patch_area, 1e-300)
 
 
-def _decide(
-    front: Array, back: Array, seen: Array, volume: Array, normals: Callable[[], Array], stored: Array, placed: Placed
-) -> Array:
+def _decide(front: I64, back: I64, seen: Bool, volume: F64, normals: Callable[[], Array], stored: F64, placed: Placed) -> F64:
     """(P,) confidence that a patch's winding faces the viewer (positive, 0.5 to 1), or away from them (negative); 0: undecided.
 
     normals: what the stored ones say, asked only where neither sight nor volume decides.
@@ -448,7 +448,7 @@ def _decide(
     return np.where(seen & placed.patches.orientable, out, 0.0)
 
 
-def _side(placed: Placed, says: Array, seen: Array, area: Array, patch_area: Array, floor: Array) -> Side:
+def _side(placed: Placed, says: F64, seen: Bool, area: F64, patch_area: F64, floor: Bool) -> Side:
     """floor: (P,) patches that only look wrong from below."""
     right = np.where(placed.patches.turned, -1.0, 1.0) * np.sign(says)[placed.patches.label]
     turned = np.flatnonzero(right < 0).astype(np.int32)

@@ -109,7 +109,7 @@ def _slots_both(scene: Scene, mesh: int) -> list[bool]:
     ]
 
 
-def _record(placed: Placed, facing: Facing, both: Array, arrays: dict[str, Array]) -> FacingFigures:
+def _record(placed: Placed, facing: Facing, both: Bool, arrays: dict[str, Array]) -> FacingFigures:
     for name, found in (
         ("out", facing.outside.turned),
         ("in", facing.inside.turned),
@@ -132,7 +132,7 @@ def _record(placed: Placed, facing: Facing, both: Array, arrays: dict[str, Array
     )
 
 
-def _side(side: Side, both: Array) -> SideFigures:
+def _side(side: Side, both: Bool) -> SideFigures:
     return SideFigures(
         len(side.turned),
         int(both[side.turned].sum()),

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from ..words.arrays import U8, Array
+from ..words.arrays import F64, U8, Array
 from .records import NormalMapFigures
 
 #: A direction counts as one where its length is within this of 1: eight bits a channel leave about half of it.
@@ -47,7 +47,7 @@ def normal_map(pixels: U8) -> NormalMapFigures:
     )
 
 
-def _windows(pixels: Array) -> Iterator[Array]:
+def _windows(pixels: U8) -> Iterator[Array]:
     """Squares at equal steps over a picture; the whole of one that is no larger than they are."""
     high, wide = pixels.shape[:2]
     starts = []
@@ -59,7 +59,7 @@ def _windows(pixels: Array) -> Iterator[Array]:
             yield pixels[top : top + _SIDE, left : left + _SIDE]
 
 
-def _curls(n: Array) -> list[tuple[float, float]]:
+def _curls(n: F64) -> list[tuple[float, float]]:
     """Squared curl of the slopes with green up and with green down, of each quarter of a window."""
     if n.shape[0] < 8 or n.shape[1] < 8:
         return []

@@ -8,11 +8,11 @@ from ..scene import Scene
 from ..scene.matrices import Polar, quaternion_matrix
 from ..scene.model import HELD
 from ..scene.transforms import parents
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 from .records import NodeFigures
 
 
-def node_figures(scene: Scene, order: list[int], world: Array) -> list[NodeFigures]:
+def node_figures(scene: Scene, order: list[int], world: F64) -> list[NodeFigures]:
     """Figures of every node, in the order of a walk. order: positions in the scene. world: (N, 4, 4) world matrices."""
     up = parents(scene)
     joints = {j for skin in scene.skins for j in skin.joints}

@@ -9,7 +9,7 @@ from ..scene import Scene
 from ..scene.generated import ROLE, property_text
 from ..scene.skinning import rest_world_positions
 from ..surface.opacity import mode_of
-from ..words.arrays import Array
+from ..words.arrays import F64
 from .facing import part_frame
 from .precision import Worst, coarsest, rounded
 from .records import PartFigures
@@ -18,7 +18,7 @@ from .records import PartFigures
 _CARD = 16
 
 
-def part_figures(scene: Scene, node: int, world: Array, upright: int, flat_meshes: list[bool], link: Worst) -> PartFigures:
+def part_figures(scene: Scene, node: int, world: F64, upright: int, flat_meshes: list[bool], link: Worst) -> PartFigures:
     """Figures of one mesh instance. world: (N, 4, 4). upright: which coordinate is up. flat_meshes: by mesh, whether it lies in
     one plane. link: how coarse the chain of nodes above it is.
     """
@@ -76,7 +76,7 @@ def _finite(value: float, otherwise: float) -> float:
     return float(value) if value < 1e100 else otherwise
 
 
-def _reach(points: Array, middle: Array) -> float:
+def _reach(points: F64, middle: F64) -> float:
     """Greatest distance of (n, 2) points from a middle."""
     with np.errstate(all="ignore"):
         away = points - middle

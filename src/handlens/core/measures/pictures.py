@@ -164,11 +164,11 @@ def _of_rows(opened: Any, data: bytes) -> LookFigures:
     return _look(opened, some, np.concatenate([row(box) for box in sides]), np.asarray(small).tobytes(), data)
 
 
-def _transparency(pixels: Array) -> float:
+def _transparency(pixels: U8) -> float:
     return float(np.count_nonzero(pixels[:, :, 3] < 255) / max(pixels[:, :, 3].size, 1))
 
 
-def _look(opened: Any, some: U8, rim: Array, signature: bytes, data: bytes) -> LookFigures:
+def _look(opened: Any, some: U8, rim: U8, signature: bytes, data: bytes) -> LookFigures:
     """some: (h, w, 4) uint8 pixels at equal steps. rim: (n, 4) the outermost ones."""
     channels = [np.ascontiguousarray(some[:, :, k]) for k in range(3)]
     most = np.maximum(np.maximum(channels[0], channels[1]), channels[2])
@@ -194,7 +194,7 @@ def _look(opened: Any, some: U8, rim: Array, signature: bytes, data: bytes) -> L
     )
 
 
-def _deviation(channel: Array) -> float:
+def _deviation(channel: U8) -> float:
     """Standard deviation of uint8 values, from how often each of them comes."""
     count = np.bincount(channel.reshape(-1), minlength=256)
     levels, total = np.arange(256), max(channel.size, 1)
@@ -209,7 +209,7 @@ def _bits(data: bytes, mode: str) -> int:
     return {"1": 1, "I;16": 16, "I;16B": 16, "I": 32, "F": 32}.get(mode, 8)
 
 
-def _signature(pixels: Array) -> bytes:
+def _signature(pixels: U8) -> bytes:
     """The picture shrunk to 24 × 24 by means, three bytes each, see-through pixels over black."""
     from PIL import Image as Pillow
 
@@ -263,7 +263,7 @@ def glows(look: LookFigures) -> bool:
     return look.dark_rim > 0.97 and look.dark > 0.15 and look.bright > 0.02 and look.soft_dark > 0.05
 
 
-def _soft_steps(pixels: Array) -> float:
+def _soft_steps(pixels: U8) -> float:
     """Of all steps between neighbours that differ, the share that is small: near none where a picture is drawn pixel by pixel."""
     p = pixels.astype(np.int16)
     steps = np.concatenate([np.abs(np.diff(p, axis=0)).max(axis=2).ravel(), np.abs(np.diff(p, axis=1)).max(axis=2).ravel()])

@@ -8,7 +8,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..scene import Scene
-from ..words.arrays import F64, Array
+from ..words.arrays import F64
 
 
 def float32_spacing(distance: float) -> float:
@@ -52,7 +52,7 @@ def links(scene: Scene, order: Sequence[int], up: Sequence[int], world: F64) -> 
     return out
 
 
-def coarsest(world_far: float, stored: Array, matrix: F64, link: Worst, node: int) -> Worst:
+def coarsest(world_far: float, stored: F64, matrix: F64, link: Worst, node: int) -> Worst:
     """The coarsest of a part: as it stands, in its own vertices (V, 3), or at a link above it.
 
     stored: (V, 3) float.
@@ -69,7 +69,7 @@ def coarsest(world_far: float, stored: Array, matrix: F64, link: Worst, node: in
     return max(found, key=lambda w: w.spacing)
 
 
-def rounded(points: Array) -> bool:
+def rounded(points: F64) -> bool:
     """Whether (V, 3) coordinates are multiples of the gap of 32-bit floats out there, fewer than a thousand of which make up the
     shape: what was finer is gone, and no moving brings it back.
     points: (V, 3) float.
@@ -84,7 +84,7 @@ def rounded(points: Array) -> bool:
     return False
 
 
-def _size(matrix: Array) -> float:
+def _size(matrix: F64) -> float:
     """Greatest length of a matrix's columns."""
     size = float(np.linalg.norm(matrix[:3, :3], axis=0).max())
     return size if np.isfinite(size) else 1.0

@@ -11,7 +11,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from ..words.arrays import Array
+from ..words.arrays import I32
 
 #: Raised when a record's meaning changes, so that stored measures of an older version are made anew.
 VERSION = 18
@@ -444,7 +444,7 @@ class Measures(msgspec.Struct, frozen=True):
     own_versions: dict[str, int] = {}
     version: int = VERSION
 
-    def array(self, key: str) -> Array:
+    def array(self, key: str) -> I32:
         """int32 element indices kept under a key such as "mesh:0:lines"; empty where there are none."""
         return np.asarray(self.arrays.get(key, np.zeros(0, np.int32)), np.int32)
 

@@ -10,7 +10,7 @@ from ..geometry.uv_area import UvAreas
 from ..scene import Material, Scene, TextureInput
 from ..scene.wrapping import CLAMP
 from ..surface.uv_transform import placed
-from ..words.arrays import U8, Array
+from ..words.arrays import F64, U8
 from ..words.json_tree import Json
 from .records import ShownFigures
 
@@ -46,7 +46,7 @@ def shown(scene: Scene, material: int, pixels: U8, areas: UvAreas) -> ShownFigur
     )
 
 
-def texels(uv: Array, pixels: U8, sampler: Json, v_down: bool) -> U8:
+def texels(uv: F64, pixels: U8, sampler: Json, v_down: bool) -> U8:
     """(n, 4) uint8 nearest texels at UVs, repeated or held at the border as the sampler says (glTF 2.0 §3.8.4).
 
     uv: (n, 2) float.
@@ -61,7 +61,7 @@ def texels(uv: Array, pixels: U8, sampler: Json, v_down: bool) -> U8:
     return answer
 
 
-def _sampled(scene: Scene, material: int, uv_set: int, areas: UvAreas) -> tuple[Array, Array] | None:
+def _sampled(scene: Scene, material: int, uv_set: int, areas: UvAreas) -> tuple[F64, F64] | None:
     """(SAMPLES, 3) places of a low-discrepancy sequence, and the (SAMPLES, 3, 2) UVs of the triangle that each falls on.
 
     Triangles are taken by their area in the UVs, among those that have the material and finite UVs in the set; None where there

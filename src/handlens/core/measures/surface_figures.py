@@ -15,7 +15,7 @@ from ..geometry.topology import Topology
 from ..reduction.flat import most_that_lies_flat
 from ..reduction.subdivision import most_that_was_cut
 from ..scene import Mesh
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 from .records import SurfaceFigures
 
 #: Openings under this share of the mesh's size are small.
@@ -144,7 +144,7 @@ def surface_figures(mesh: Mesh, top: Topology, patches: Patches, put: dict[str, 
     ), rims
 
 
-def _size(points: Array) -> float:
+def _size(points: F64) -> float:
     finite = finite_points(points)
     with np.errstate(all="ignore"):
         size = float(np.linalg.norm(finite.max(axis=0) - finite.min(axis=0))) if len(finite) else 0.0

@@ -11,7 +11,7 @@ from ..geometry.uv_area import UvAreas
 from ..scene import Mesh, Scene
 from ..scene.matrices import apply
 from ..surface.uv_transform import enlarges
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I32, I64, Array
 from .records import DensityFigures
 from .shown import base_colour
 
@@ -40,7 +40,7 @@ def densities(
     return out
 
 
-def quantiles(values: Array, weights: Array, shares: tuple[float, ...]) -> Array:
+def quantiles(values: F64, weights: F64, shares: tuple[float, ...]) -> F64:
     """The least values up to which these shares of all weights lie. values, weights: (n,). shares: 0 to 1."""
     order = np.argsort(values)
     reached = np.cumsum(weights[order])
@@ -49,7 +49,7 @@ def quantiles(values: Array, weights: Array, shares: tuple[float, ...]) -> Array
 
 
 def _density(
-    scene: Scene, mesh: Mesh, matrix: Array, sizes: Mapping[int, tuple[int, int]], areas: UvAreas
+    scene: Scene, mesh: Mesh, matrix: F64, sizes: Mapping[int, tuple[int, int]], areas: UvAreas
 ) -> tuple[Array, Array, int] | None:
     """Squared densities of the triangles that have one, their areas, and the image that covers most of them."""
     inputs = {}
@@ -77,7 +77,7 @@ def _density(
     return (np.concatenate(values), np.concatenate(weights), most[1]) if values else None
 
 
-def _doubled_area(points: Array, vertices: Array, corners: Array) -> Array:
+def _doubled_area(points: F64, vertices: I32, corners: I64) -> F64:
     """(T,) twice the area of triangles. points: (V, 3). vertices: (C,) point of each corner. corners: (T, 3)."""
     out = np.empty(len(corners))
     for at in range(0, len(corners), _BLOCK):

@@ -8,11 +8,12 @@ import numpy as np
 
 from ..geometry import uv_raster
 from ..geometry.adjacency import Edges, face_of_corner
+from ..geometry.sums import sums_by
 from ..geometry.triangles import fan
 from ..geometry.uv_area import UvAreas
 from ..geometry.uv_islands import NO_AREA, Islands, Layout, islands, layout
 from ..scene import Layer, Mesh
-from ..words.arrays import Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .records import UvFigures
 
 #: Texels a side of the raster by which overlap is told, and the fewest where faces are so many and so large in the UVs that the
@@ -31,7 +32,7 @@ OVERLAP = 0.01
 
 
 def uv_figures(
-    mesh: Mesh, edges: Edges, flat: Array, arrays: dict[str, Array], areas: UvAreas, v_down: bool = False
+    mesh: Mesh, edges: Edges, flat: Bool, arrays: dict[str, Array], areas: UvAreas, v_down: bool = False
 ) -> list[UvFigures]:
     """One record a UV set; elements are put among `arrays` as "uv0:outside" and so on, faces as int32.
 
@@ -46,10 +47,10 @@ def uv_figures(
 def _set(
     mesh: Mesh,
     k: int,
-    triangles: tuple[Array, Array],
-    twice: Array,
+    triangles: tuple[I64, I32],
+    twice: F64,
     edges: Edges,
-    flat: Array,
+    flat: Bool,
     arrays: dict[str, Array],
     v_down: bool,
 ) -> UvFigures:
@@ -110,22 +111,22 @@ def _set(
     )
 
 
-def _marked(mesh: Mesh, owner: Array, corners: Array) -> Bool:
+def _marked(mesh: Mesh, owner: I32, corners: Bool) -> Bool:
     """(F,) bool: faces of which a corner is marked."""
     out = np.zeros(mesh.face_count, bool)
     out[owner[corners]] = True
     return out
 
 
-def _by_face(mesh: Mesh, face: Array, twice: Array) -> tuple[Array, Array]:
+def _by_face(mesh: Mesh, face: I32, twice: F64) -> tuple[F64, F64]:
     """(F,) sums of the signed and of the absolute areas of each face's triangles."""
     if mesh.only_triangles:
         return twice, np.abs(twice)
-    return np.bincount(face, twice, mesh.face_count), np.bincount(face, np.abs(twice), mesh.face_count)
+    return sums_by(face, twice, mesh.face_count), sums_by(face, np.abs(twice), mesh.face_count)
 
 
 def _raster(
-    mesh: Mesh, layer: Layer, triangles: tuple[Array, Array], twice: Array, layout_: Layout, joined: Islands, resolution: int
+    mesh: Mesh, layer: Layer, triangles: tuple[I64, I32], twice: F64, layout_: Layout, joined: Islands, resolution: int
 ) -> tuple[float, float | None, Array]:
     """Share of the covered texels that several faces of one material cover, least gap of islands, and the faces that overlap."""
     paint = _materials(mesh)
@@ -152,14 +153,14 @@ def _raster(
     return doubled / max(used, 1), padding, np.concatenate(faces) if faces else np.zeros(0, int)
 
 
-def _materials(mesh: Mesh) -> Array:
+def _materials(mesh: Mesh) -> I32:
     """(F,) the material of each face, slots of one material alike."""
     of = np.array(mesh.slot_materials, np.int32)
     known = (mesh.slots >= 0) & (mesh.slots < len(of))
     return np.where(known, of[np.where(known, mesh.slots, 0)], mesh.slots) if len(of) else mesh.slots
 
 
-def _room(outline: uv_raster.Outline, pieces: Array, resolution: int) -> float | None:
+def _room(outline: uv_raster.Outline, pieces: I32, resolution: int) -> float | None:
     """Least gap between islands, as a share of the tile. pieces: (n,) island of each side."""
     crossed = uv_raster.crossings(outline, resolution)
     window = uv_raster.window(crossed, resolution)
@@ -170,12 +171,12 @@ def _room(outline: uv_raster.Outline, pieces: Array, resolution: int) -> float |
 def _touching(
     mesh: Mesh,
     layer: Layer,
-    triangles: tuple[Array, Array],
-    twice: Array,
-    chosen: Array | None,
-    over: Array,
+    triangles: tuple[I64, I32],
+    twice: F64,
+    chosen: Bool | None,
+    over: Bool,
     window: uv_raster.Window,
-) -> Array:
+) -> I64:
     """Faces that cover a texel of a mask, among those chosen (F,), or all where it is None."""
     corners, face = triangles
     drawn = np.flatnonzero(twice if chosen is None else (twice != 0) & chosen[face])

@@ -8,7 +8,8 @@ from functools import cached_property
 import numpy as np
 
 from ..geometry.rays import RayScene, sphere_directions
-from ..words.arrays import F64, Array, Bool
+from ..geometry.sums import sums_by
+from ..words.arrays import F32, F64, I32, I64, Array, Bool
 from .facing import Placed
 
 #: Directions from which parallel rays come, and rays along each side of their square.
@@ -33,13 +34,13 @@ class WalkRound:
 
     rays: int
     backs: int
-    worst: Array | None
+    worst: F64 | None
     worst_share: float
-    open_holes: Array
+    open_holes: I64
     backs_of: dict[int, int]
 
 
-def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], holes: Array) -> WalkRound:
+def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Bool], holes: F64) -> WalkRound:
     """Look at the model from all round.
 
     double_sided: (F,) bool for each part, faces that are drawn from both sides. holes: (n, 3) world middles of open edges.
@@ -72,14 +73,14 @@ def walk_round(parts: list[Placed], rays: RayScene, double_sided: list[Array], h
 class _Fronts:
     """Which way triangles are drawn: normals by winding, turned under a mirror, and whether one side only is drawn."""
 
-    def __init__(self, rays: RayScene, parts: list[Placed], double_sided: list[Array]) -> None:
+    def __init__(self, rays: RayScene, parts: list[Placed], double_sided: list[Bool]) -> None:
         self.rays, self.parts = rays, parts
         counts = [len(part.triangles) for part in parts]
         self.begins = np.cumsum([0, *counts])
         self.mirrored = np.array([part.mirrored for part in parts])
         self.single = np.concatenate([~both[part.face] for part, both in zip(parts, double_sided, strict=True)])
 
-    def back(self, triangles: Array, directions: F64) -> Bool:
+    def back(self, triangles: I32, directions: F64) -> Bool:
         """(n,) bool: whether rays that meet triangles meet a back that is not drawn.
 
         triangles: (n,) int.
@@ -91,7 +92,7 @@ class _Fronts:
         answer: Bool = (lean > 1e-4 * np.abs(normals).max(axis=1, initial=0.0)) & self.single[triangles]
         return answer
 
-    def uncovered(self, origins: F64, directions: F64, triangles: Array, distances: Array) -> Bool:
+    def uncovered(self, origins: F64, directions: F64, triangles: I32, distances: F32) -> Bool:
         """(n,) bool: of rays that met a back, those in whose place no front is drawn, be it behind it or in the very same one.
 
         origins, directions: (n, 3) float64, in the unit frame.
@@ -118,7 +119,7 @@ class _Fronts:
             begins = part.mesh.starts[:-1]
             keys.append(np.concatenate([np.add.reduceat(corners, begins), np.add.reduceat(corners**2, begins)], axis=1))
             own = self.rays.normals(np.arange(self.begins[k], self.begins[k + 1])) * (-1 if part.mirrored else 1)
-            normals.append(np.stack([np.bincount(part.face, own[:, x], part.mesh.face_count) for x in range(3)], axis=1))
+            normals.append(sums_by(part.face, own, part.mesh.face_count))
         key, normal = np.concatenate(keys), np.concatenate(normals)
         order = np.lexsort(key.T)
         same = (key[order][1:] == key[order][:-1]).all(axis=1)
@@ -130,7 +131,7 @@ class _Fronts:
         return np.concatenate([twins[first[k] + part.face] for k, part in enumerate(self.parts)])
 
 
-def _screen(view: Array, count: int) -> Array:
+def _screen(view: F64, count: int) -> F64:
     """(n, 3) starts of parallel rays, so many along each side, on a square that covers the unit ball, seen from a direction."""
     across = np.cross(view, [0.0, 1.0, 0.0] if abs(view[1]) < 0.9 else [1.0, 0.0, 0.0])
     across /= np.linalg.norm(across)
@@ -141,7 +142,7 @@ def _screen(view: Array, count: int) -> Array:
     return answer
 
 
-def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> tuple[Array, Array, Array, Array]:
+def _look(rays: RayScene, starts: F64, directions: F64, fronts: _Fronts) -> tuple[Bool, Bool, I64, F32]:
     """(n,) whether each ray meets anything, whether that is a back that is not drawn, the part that it is of, and how far off."""
     hit = rays.first(starts, directions)
     met = hit.triangle >= 0
@@ -153,7 +154,7 @@ def _look(rays: RayScene, starts: Array, directions: Array, fronts: _Fronts) -> 
     return met, back, part, hit.distance
 
 
-def _seen_from_outside(rays: RayScene, holes: Array, fronts: _Fronts) -> tuple[Array, Array | None]:
+def _seen_from_outside(rays: RayScene, holes: F64, fronts: _Fronts) -> tuple[Array, Array | None]:
     """Holes through which rays from outside meet a back, and the direction from which one does."""
     if not len(holes):
         return np.zeros(0, np.int64), None

@@ -122,7 +122,7 @@ class Compared:
             out[part.sent, part.read_back] = faces
         return out
 
-    def labels(self, part: Part) -> tuple[Array, Array]:
+    def labels(self, part: Part) -> tuple[I64, I64]:
         """A number for the material of each face of both meshes, the same where the materials stand for each other."""
         mine, theirs = self._label_tables
         return mine[face_materials(self.a.meshes[part.sent])], theirs[face_materials(self.b.meshes[part.read_back])]
@@ -138,7 +138,7 @@ class Compared:
         mine = [theirs[self.materials[k]] if k in self.materials else -2 - k for k in range(len(self.a.materials))]
         return np.array([*mine, -1], np.int64), np.array([*theirs, -1], np.int64)
 
-    def _wrong(self, part: Part, faces: Faces) -> Array:
+    def _wrong(self, part: Part, faces: Faces) -> I64:
         """Faces of the first mesh of which something differs that hangs on them."""
         mesh = self.a.meshes[part.sent]
         out = np.zeros(mesh.face_count, bool)
@@ -196,7 +196,7 @@ class Compared:
             return self.a.part_name(part.nodes[0][0])
         return self.a.meshes[part.sent].name or f"mesh {part.sent}"
 
-    def place(self, part: Part, faces: Array) -> Place:
+    def place(self, part: Part, faces: I64) -> Place:
         """Faces of the first mesh, as a place in the second where they are found there.
 
         faces: (n,) int, numbers of faces of the first mesh.
@@ -207,7 +207,7 @@ class Compared:
             return self.place_of(part, np.sort(there[there >= 0]))
         return self.place_of(part, faces.astype(np.int64), gone=True)
 
-    def place_of(self, part: Part, faces: Array, gone: bool = False) -> Place:
+    def place_of(self, part: Part, faces: I64, gone: bool = False) -> Place:
         """Faces of the second mesh, or of the first where they are gone.
 
         faces: (n,) int, numbers of faces.

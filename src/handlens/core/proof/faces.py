@@ -15,7 +15,7 @@ import numpy as np
 from ..geometry.distinct import distinct_rows
 from ..geometry.nearest_points import nearest_points
 from ..scene import Mesh
-from ..words.arrays import I64, Array, Bool
+from ..words.arrays import F64, I64, Array, Bool
 
 #: Corners up to which every rotation of a face is compared, so that one that touches a place twice is still known.
 _TURNS = 6
@@ -31,11 +31,11 @@ class Faces:
 
     corner: I64
     face: I64
-    turned: Array
-    moved: Array
-    gone: Array
-    new: Array
-    shift: Array
+    turned: I64
+    moved: I64
+    gone: I64
+    new: I64
+    shift: F64
 
     @cached_property
     def straight(self) -> bool:
@@ -94,7 +94,7 @@ class _Work:
             shift,
         )
 
-    def take(self, fa: Array, fb: Array, corners: Array) -> None:
+    def take(self, fa: I64, fb: I64, corners: I64) -> None:
         """Faces of the first mesh and theirs of the second; corners: (sum of corners,) in the order of the first's."""
         self.face[fa] = fb
         self.free[fb] = False
@@ -119,7 +119,7 @@ class _Work:
 
     # --- by place ----------------------------------------------------------------------------
 
-    def places(self) -> tuple[Array, Array]:
+    def places(self) -> tuple[I64, I64]:
         """(C,) number of the place of each corner of both meshes; places within the tolerance of each other share it."""
         if self.ids is None:
             self.ids = place_numbers(self.a.positions, self.b.positions, self.tolerance)
@@ -149,7 +149,7 @@ class _Work:
                 fa, fb = left[counts_a == n], right[counts_b == n]
                 yield n, fa, fb, _square(self.a, fa, n), _square(self.b, fb, n)
 
-    def _take_square(self, fa: Array, fb: Array, ca: Array, cb: Array) -> None:
+    def _take_square(self, fa: I64, fb: I64, ca: I64, cb: I64) -> None:
         self.face[fa] = fb
         self.free[fb] = False
         self.corner[ca.reshape(-1)] = cb.reshape(-1)
@@ -177,7 +177,7 @@ class _Work:
             self.moved.append(fa[i])
 
 
-def refined(faces: Faces, a: Mesh, b: Mesh, wrong: Array, tolerance: float, told_a: Array, told_b: Array) -> Faces:
+def refined(faces: Faces, a: Mesh, b: Mesh, wrong: I64, tolerance: float, told_a: F64, told_b: F64) -> Faces:
     """The same faces, where some of one place were given to each other crosswise: doubled faces, as cards often have.
 
     wrong: faces of the first that differ from their counterparts in what hangs on them. told_a, told_b: (C, k) what hangs on each
@@ -208,7 +208,7 @@ def refined(faces: Faces, a: Mesh, b: Mesh, wrong: Array, tolerance: float, told
     return replace(faces, corner=corner, face=face)
 
 
-def match_loose(a: Mesh, b: Mesh, tolerance: float) -> tuple[Array, Array]:
+def match_loose(a: Mesh, b: Mesh, tolerance: float) -> tuple[I64, I64]:
     """Vertices of lines and points of both meshes that stand for each other: the first at a place for the first there."""
     loose = [np.unique(np.concatenate([m.lines.reshape(-1), m.points])) for m in (a, b)]
     if not len(loose[0]) or not len(loose[1]):
@@ -218,7 +218,7 @@ def match_loose(a: Mesh, b: Mesh, tolerance: float) -> tuple[Array, Array]:
     return loose[0][x].astype(np.int64), loose[1][y].astype(np.int64)
 
 
-def place_numbers(a: Array, b: Array, tolerance: float) -> tuple[Array, Array]:
+def place_numbers(a: F64, b: F64, tolerance: float) -> tuple[I64, I64]:
     """Numbers of the places of points (V, 3) of two meshes: the same for points that are equal, or that lie within a tolerance.
 
     a, b: (V, 3) float, in one frame and unit.
@@ -274,7 +274,7 @@ def _alike(a: Mesh, b: Mesh, tolerance: float) -> Bool:
         return _near(a.positions[a.corners], b.positions[b.corners], tolerance)
 
 
-def _near(points: Array, others: Array, tolerance: float) -> Bool:
+def _near(points: F64, others: F64, tolerance: float) -> Bool:
     """(n,) bool: rows (n, 3) that are the same within a tolerance; what is not a number, or without end, is so in both."""
     if same_array(points, others):
         return np.ones(len(points), bool)
@@ -284,7 +284,7 @@ def _near(points: Array, others: Array, tolerance: float) -> Bool:
     return answer
 
 
-def _corners_of(mesh: Mesh, faces: Array) -> Array:
+def _corners_of(mesh: Mesh, faces: I64) -> I64:
     """Corners of some faces, one face behind the other."""
     counts = mesh.corner_counts[faces]
     ends = np.cumsum(counts)
@@ -292,12 +292,12 @@ def _corners_of(mesh: Mesh, faces: Array) -> Array:
     return answer
 
 
-def _square(mesh: Mesh, faces: Array, n: int) -> Array:
+def _square(mesh: Mesh, faces: I64, n: int) -> I64:
     """(F, n) corners of faces that all have n."""
     return mesh.starts[faces][:, None] + np.arange(n)
 
 
-def _first_first(corners: Array, ids: Array) -> Array:
+def _first_first(corners: I64, ids: I64) -> I64:
     """(F, n) the corners of each face, from the one on at which the places read lowest."""
     n = corners.shape[1]
     rows = ids[corners]
@@ -310,7 +310,7 @@ def _first_first(corners: Array, ids: Array) -> Array:
     return np.take_along_axis(corners, order, axis=1)
 
 
-def _lower(rows: Array, first: Array, second: Array) -> Array:
+def _lower(rows: I64, first: I64, second: I64) -> Bool:
     """Whether rows read from one place on come before the same rows read from another."""
     n = rows.shape[1]
     out, decided = np.zeros(len(rows), bool), np.zeros(len(rows), bool)
@@ -322,7 +322,7 @@ def _lower(rows: Array, first: Array, second: Array) -> Array:
     return out
 
 
-def _paired(a: Array, b: Array) -> tuple[Array, Array]:
+def _paired(a: Array, b: Array) -> tuple[I64, I64]:
     """Positions of equal keys on both sides, each once, in order."""
     oa, ob = np.argsort(a, kind="stable"), np.argsort(b, kind="stable")
     sa, sb = a[oa], b[ob]
@@ -334,7 +334,7 @@ def _paired(a: Array, b: Array) -> tuple[Array, Array]:
     return oa[ia], ob[ib]
 
 
-def _nearest(a: Array, b: Array) -> tuple[Array, Array]:
+def _nearest(a: F64, b: F64) -> tuple[I64, I64]:
     """Pairs of points that are each other's nearest."""
     fa, fb = np.flatnonzero(np.isfinite(a).all(axis=1)), np.flatnonzero(np.isfinite(b).all(axis=1))
     if not len(fa) or not len(fb):
@@ -344,7 +344,7 @@ def _nearest(a: Array, b: Array) -> tuple[Array, Array]:
     return fa[mutual], fb[there[mutual]]
 
 
-def _turned_to(a: Array, b: Array) -> tuple[Array, Array]:
+def _turned_to(a: F64, b: F64) -> tuple[F64, I64]:
     """Greatest distance of a corner (F,) of faces (F, n, 3), with the second begun at the corner where that is least, and which."""
     n = a.shape[1]
     turns = range(n) if n <= 16 else range(1)

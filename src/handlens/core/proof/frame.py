@@ -11,7 +11,7 @@ from ..scene.axes import to_y_up
 from ..scene.matrices import apply
 from ..scene.skinning import world_positions
 from ..scene.transforms import walk, world_matrices
-from ..words.arrays import Array
+from ..words.arrays import F64
 from .compared import Compared
 from .rows import Row, differs, same
 from .tolerances import EXTENT, UNIT
@@ -59,7 +59,7 @@ def _close(x: float | None, y: float | None) -> bool:
     return x is not None and y is not None and abs(x - y) <= UNIT * abs(x)
 
 
-def _box(scene: Scene) -> Array | None:
+def _box(scene: Scene) -> F64 | None:
     """(2, 3) lowest and highest corner of everything that is drawn, in units of the scene, Y up."""
     world = world_matrices(scene)
     turn = to_y_up(scene.up_axis)
@@ -85,7 +85,7 @@ def _box(scene: Scene) -> Array | None:
     return None if np.isinf(low).any() else np.stack([low, high])
 
 
-def _ends(points: Array) -> Array:
+def _ends(points: F64) -> F64:
     """(2, 3) lowest and highest of (V, 3), column by column, which is many times faster than by rows."""
     if not len(points):
         return np.zeros((2, 3))

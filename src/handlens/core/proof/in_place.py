@@ -14,7 +14,7 @@ from ..scene.axes import AXIS_INDEX
 from ..scene.bounds import world_bounds
 from ..scene.transforms import walk, world_matrices
 from ..words.anchors import is_place, is_unnamed
-from ..words.arrays import Array
+from ..words.arrays import F64
 from ..words.figures import turn
 from ..words.lengths import metres
 
@@ -171,7 +171,7 @@ def _slots(scene: Scene, node: int) -> list[str]:
     return [scene.materials[slot_material].name if slot_material >= 0 else "bare" for slot_material in mesh.slot_materials]
 
 
-def _angle(a: Array, b: Array) -> float:
+def _angle(a: F64, b: F64) -> float:
     """Degrees between the turns of two (4, 4) matrices, by their axes; 0 where one has none."""
     with np.errstate(all="ignore"):
         x, y = a[:3, :3] / np.linalg.norm(a[:3, :3], axis=0), b[:3, :3] / np.linalg.norm(b[:3, :3], axis=0)

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from ..scene import Layer, Mesh
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array
 from .faces import Faces, same_array
 
 
@@ -19,15 +19,15 @@ class LayerDifference:
 
     there: int
     there_now: int
-    lost: Array
-    made: Array
-    off: Array
+    lost: I64
+    made: I64
+    off: F64
 
     @property
     def none(self) -> bool:
         return not (len(self.lost) or len(self.made) or self.off.any())
 
-    def corners(self) -> Array:
+    def corners(self) -> I64:
         """Corners that differ in any way."""
         return np.union1d(np.union1d(self.lost, self.made), np.flatnonzero(self.off))
 
@@ -81,7 +81,7 @@ def _the_same(a: Layer, b: Layer, faces: Faces) -> bool:
     return np.array_equal(a.index, b.index) and (same_array(a.values, b.values) or np.array_equal(a.values, b.values))
 
 
-def _row_distances(a: Array, b: Array, step: float, angle: bool) -> Array:
+def _row_distances(a: Array, b: Array, step: float, angle: bool) -> F64:
     """(n,) how far rows lie apart, 0 within the step. A missing fourth column counts as 1: alpha of a colour."""
     if a.shape[1] != b.shape[1]:
         wide = max(a.shape[1], b.shape[1])
@@ -107,7 +107,7 @@ def _row_distances(a: Array, b: Array, step: float, angle: bool) -> Array:
     return out
 
 
-def corner_attributes(mesh: Mesh, label: Array) -> Array:
+def corner_attributes(mesh: Mesh, label: I64) -> F64:
     """(C, k) everything that hangs on the corners of a mesh, beside a label (F,) of each face; NaN for nothing.
 
     label: (F,) int.

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..scene import Mesh
 from ..scene.model import Morph
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array
 from .compared import Compared
 from .rows import Row, counted, differs, listed, same
 from .tolerances import PLACES, SINGLE, TARGET_NORMALS, WEIGHT
@@ -81,7 +81,7 @@ def _pairs(a: Mesh, b: Mesh) -> list[tuple[Morph, Morph]]:
     return list(zip(a.morphs, b.morphs, strict=False))
 
 
-def _row_distances(x: Array, y: Array, tolerance: float) -> Array:
+def _row_distances(x: F64, y: F64, tolerance: float) -> F64:
     with np.errstate(all="ignore"):
         off = np.nan_to_num(np.abs(x - y), nan=np.inf)
         off[(x == y) | (np.isnan(x) & np.isnan(y))] = 0
@@ -89,7 +89,7 @@ def _row_distances(x: Array, y: Array, tolerance: float) -> Array:
         return np.where(off.max(axis=1, initial=0) > tolerance, far, 0.0)
 
 
-def _normals(x: Morph, y: Morph, a: Mesh, b: Mesh, corners: Array, there: Array) -> int:
+def _normals(x: Morph, y: Morph, a: Mesh, b: Mesh, corners: I64, there: I64) -> int:
     """How many corners have another offset of their normal; none stated is none at all."""
 
     def at(morph: Morph, mesh: Mesh, some: Array) -> Array:

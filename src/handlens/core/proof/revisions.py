@@ -13,7 +13,7 @@ from ..scene import Scene
 from ..scene.axes import to_y_up
 from ..scene.skinning import world_positions
 from ..scene.transforms import world_matrices
-from ..words.arrays import Array
+from ..words.arrays import F64, I64
 from ..words.json_tree import Json
 from ..words.lengths import metres
 from . import Compared, aspects
@@ -154,11 +154,11 @@ class _Differences:
                 yield Difference(row.group, row.what, row.sent, row.read_back, change, place.read_back if place else None, marked)
 
 
-def _few(faces: Array) -> tuple[int, ...]:
+def _few(faces: I64) -> tuple[int, ...]:
     return tuple(faces[:_MOST_FACES].tolist())
 
 
-def _box(corners: Array) -> Array:
+def _box(corners: F64) -> F64:
     """(2, 3) lowest and highest corner."""
     return np.stack([corners.min(axis=0), corners.max(axis=0)]) if len(corners) else np.full((2, 3), np.nan)
 
@@ -167,18 +167,18 @@ def _triangles(scene: Scene, node: int) -> str:
     return f"{scene.meshes[scene.nodes[node].mesh or 0].triangle_count:,} triangles"
 
 
-def _triple(place: Array) -> str:
+def _triple(place: F64) -> str:
     """A place in metres, each number to the third digit of the largest, so that rounding noise does not read as a place."""
     largest = float(np.abs(place).max())
     digits = max(0, 2 - int(np.floor(np.log10(largest)))) if largest > 0 else 0
     return ", ".join(f"{round(float(v), digits) + 0.0:.{min(digits, 9)}f}".replace("-", "−") for v in place) + " m"
 
 
-def _by(size: Array) -> str:
+def _by(size: F64) -> str:
     return " × ".join(metres(float(v)) for v in size)
 
 
-def _grown(before: Array, after: Array) -> str:
+def _grown(before: F64, after: F64) -> str:
     """Even growth as one factor, else the factor of each axis; an axis without extent is left out."""
     solid = before > 1e-9 * before.max() if before.max() > 0 else np.zeros(3, bool)
     factors = after[solid] / before[solid]

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from ..words.arrays import Array
+from ..words.arrays import I64
 from ..words.json_tree import Json
 
 CLEAR, CAUTION, STOP = "clear", "caution", "stop"
@@ -25,7 +25,7 @@ class Place:
     part: str
     sent: int | None
     read_back: int | None
-    faces: Array = field(default_factory=lambda: np.zeros(0, np.int64))
+    faces: I64 = field(default_factory=lambda: np.zeros(0, np.int64))
     gone: bool = False
 
     def to_json(self) -> Json:

@@ -8,7 +8,7 @@ import numpy as np
 
 from ..scene import Mesh, Skin
 from ..scene.weighing import vertex_of_weight
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array
 from .compared import Compared, Part
 from .pairing import pair_by
 from .rows import Row, counted, differs, listed, same
@@ -137,7 +137,7 @@ def _by_node(skin: Skin, nodes: Sequence[int | None]) -> dict[int | None, int]:
     return out
 
 
-def _bind(skin: Skin) -> Array:
+def _bind(skin: Skin) -> F64:
     """(J, 4, 4) bind matrices; none stated are identities (glTF 2.0 §3.7.3.1)."""
     if skin.inverse_bind is None or not len(skin.inverse_bind):
         return np.tile(np.eye(4), (max(len(skin.joints), 1), 1, 1))
@@ -180,7 +180,7 @@ def _weights(compared: Compared) -> Iterator[Row]:
         yield counted(GROUP, "Most influences", most)
 
 
-def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: Array, vb: Array) -> Array:
+def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: I64, vb: I64) -> F64:
     """(n,) greatest difference of a weight at pairs of vertices, joints by the nodes that they are."""
     from scipy.sparse import csr_array
 
@@ -231,4 +231,5 @@ def _differences(compared: Compared, part: Part, a: Mesh, b: Mesh, va: Array, vb
     with np.errstate(all="ignore"):
         off = abs(table(a, mine)[va[first]] - table(b, theirs)[vb[first]])
         worst = off.max(axis=1).toarray().reshape(-1) if off.shape[0] else np.zeros(0)
-    return np.nan_to_num(worst, nan=np.inf)[back.reshape(-1)]
+    farthest: F64 = np.nan_to_num(worst, nan=np.inf)[back.reshape(-1)]
+    return farthest

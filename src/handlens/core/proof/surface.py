@@ -9,7 +9,7 @@ import numpy as np
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import used_vertices
 from ..scene import Mesh
-from ..words.arrays import Array
+from ..words.arrays import I64, Array
 from .compared import Compared, Part
 from .faces import Faces, place_numbers
 from .layers import LayerDifference
@@ -138,7 +138,7 @@ def _groups(compared: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row
             yield counted(GROUP, what, count)
 
 
-def _smoothing(mesh: Mesh) -> Array:
+def _smoothing(mesh: Mesh) -> I64:
     return np.zeros(mesh.face_count, np.int64) if mesh.smooth is None else mesh.smooth.astype(np.int64)
 
 

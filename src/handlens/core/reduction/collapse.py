@@ -16,11 +16,12 @@ from ..geometry.flips import thinness
 from ..geometry.needles import without_needles
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
 from ..geometry.smoothing import smooth_normals
+from ..geometry.sums import sums_by
 from ..geometry.topology import NEEDLE
 from ..machine.meshopt import simplified
 from ..scene.matrices import UP_NORMAL, unit_vectors
 from ..scene.model import Layer, Mesh, frozen
-from ..words.arrays import Array, Bool
+from ..words.arrays import F64, I64, Array, Bool
 from .fitting import MOST, fitted, values_fitted
 from .flipping import MOST as MOST_SWAPPED
 from .flipping import swap_edges
@@ -55,7 +56,7 @@ class Reduced:
     """mesh: as it became. triangles: (T', 3) wedges of before that its triangles have."""
 
     mesh: Mesh
-    triangles: Array
+    triangles: I64
 
 
 class Reducer:
@@ -80,12 +81,12 @@ class Reducer:
     def count(self) -> int:
         return len(self.wedges.triangles)
 
-    def triangles(self, target: int, error: float = np.inf) -> Array:
+    def triangles(self, target: int, error: float = np.inf) -> I64:
         """(n, 3) wedges of the triangles that are left at a count, or before an error (in the mesh's unit) is passed; more where the rest cannot go
         without tearing."""
         return self._left(target, error)
 
-    def sound(self, left: Array) -> Array:
+    def sound(self, left: I64) -> I64:
         """Triangles (n, 3) of wedges, a surface wherever there was one: what became none is held back and reduced elsewhere instead;
         what is folded still, or where the mesh is large, has edges about it collapsed, for a few triangles fewer.
 
@@ -101,11 +102,11 @@ class Reducer:
         # Where a handful stands for many pieces a side that lies nearer can still cut off what stood out: there it is measured.
         return turned if len(out) > _HANDFUL else min((turned, out), key=self._mean_distance)
 
-    def _mean_distance(self, triangles: Array) -> float:
+    def _mean_distance(self, triangles: I64) -> float:
         """Mean distance of triangles of wedges, their points fitted, from the surface of before."""
         return distances(self._before, Surface(self.placed(triangles), triangles), _PROBED, _PROBED)[1]
 
-    def _collapse_with_pins(self, left: Array) -> Array:
+    def _collapse_with_pins(self, left: I64) -> I64:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
         gone alone, since each time costs as much as the first."""
         w, large = self.wedges, self.count >= MANY
@@ -125,7 +126,7 @@ class Reducer:
             left = self._left(len(best), np.inf, held)
         return best
 
-    def _collapsed_further(self, left: Array) -> Array:
+    def _collapsed_further(self, left: I64) -> I64:
         """Fewer triangles, by some per cent at most, with edges collapsed about what is no surface, as often as helps."""
         best, wrong, least = left, self._wrong(left, None), _SPENT * len(left)
         fewest = int(wrong.sum())
@@ -138,7 +139,7 @@ class Reducer:
                 best, fewest = left, int(wrong.sum())
         return best
 
-    def _wrong(self, triangles: Array, about: Array | None) -> Bool:
+    def _wrong(self, triangles: I64, about: Array | None) -> Bool:
         """(P,) bool: points, of those about (P,) or of all, that are as no surface's are in a way in which they were not before."""
         wrong = unsound(self.wedges, triangles, self._normals, about)
         unasked = (wrong != 0) & ~self._known_before
@@ -161,7 +162,7 @@ class Reducer:
         about[w.point[used]] = True
         return out, about
 
-    def _left(self, target: int, error: float, pinned: Array | None = None) -> Array:
+    def _left(self, target: int, error: float, pinned: Bool | None = None) -> I64:
         wanted = max(target, _LEAST)
         if not self.able or wanted >= self.count:
             return self.wedges.triangles
@@ -192,11 +193,9 @@ class Reducer:
             return None
         stored = np.nan_to_num(w.cut.normals.at_corners().astype(np.float64)).reshape(-1, 3, 3)[w.of]
         count = len(w.corner)
-        return _unit(
-            np.stack([np.bincount(w.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1)
-        )
+        return _unit(np.stack([sums_by(w.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1))
 
-    def placed(self, triangles: Array, most: int = MOST) -> Array:
+    def placed(self, triangles: I64, most: int = MOST) -> F64:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
         that they are fitted by.
 
@@ -232,7 +231,7 @@ class Reducer:
         out[at.point[bound[mesh.corners[at.corner]]]] = True
         return out
 
-    def reduced(self, triangles: Array) -> Reduced:
+    def reduced(self, triangles: I64) -> Reduced:
         """The mesh of triangles of wedges: points fitted, needles taken out, UVs laid to show what they showed, normals as they were shaded.
 
         triangles: (n, 3) int, of wedges.
@@ -255,7 +254,7 @@ class Reducer:
             made = self._shaded(made, triangles)
         return Reduced(only_used_values(made), triangles)
 
-    def _shaded(self, mesh: Mesh, triangles: Array) -> Mesh:
+    def _shaded(self, mesh: Mesh, triangles: I64) -> Mesh:
         """The reduced mesh with normals: those of its wedges; each face's own where they were that; made anew where no hard edge was kept."""
         assert mesh.normals is not None
         normals, index = self._normals, triangles.reshape(-1)
@@ -269,7 +268,7 @@ class Reducer:
             normals, index = _along(mesh, normals, index)
         return replace(mesh, normals=Layer(frozen(normals.astype(mesh.normals.values.dtype)), frozen(index.astype(np.int32))))
 
-    def _reduced_uvs(self, layer: Layer, triangles: Array, placed: Array) -> Layer:
+    def _reduced_uvs(self, layer: Layer, triangles: I64, placed: F64) -> Layer:
         """A UV set on the reduced surface: at seams as it was, elsewhere as it shows each place nearest to where it showed it."""
         w = self.wedges
         index = layer.index[w.corner]
@@ -286,19 +285,17 @@ def _with_fans_separated(wedges: Wedges, unit: Array) -> Array:
     triangles = wedges.triangles
     middle = unit[triangles].mean(axis=1)
     count = np.maximum(np.bincount(triangles.reshape(-1), minlength=len(unit)), 1)[:, None]
-    about = (
-        np.stack([np.bincount(triangles.reshape(-1), np.repeat(middle[:, k], 3), len(unit)) for k in range(3)], axis=1) / count
-    )
+    about = sums_by(triangles.reshape(-1), np.repeat(middle, 3, axis=0), len(unit)) / count
     # All wedges of one fan go the same way.
     key = wedges.point[more] * (int(wedges.touching.max()) + 1) + wedges.touching[more]
     _, fan = np.unique(key, return_inverse=True)
-    way = np.stack([np.bincount(fan, (about - unit)[more, k]) for k in range(3)], axis=1)
+    way = sums_by(fan, (about - unit)[more], int(fan.max(initial=-1)) + 1)
     out = unit.copy()
     out[more] += _HAIR * _unit(way)[fan]
     return out
 
 
-def _without_needles(mesh: Mesh, triangles: Array) -> tuple[Mesh, Array]:
+def _without_needles(mesh: Mesh, triangles: I64) -> tuple[Mesh, Array]:
     """The mesh with fewer needles, and the wedges of its triangles. triangles: (T, 3) wedges."""
     if (thinness(*mesh.positions[mesh.corners].reshape(-1, 3, 3).swapaxes(0, 1)) < NEEDLE).mean() > _SLENDER:
         return mesh, triangles
@@ -310,7 +307,7 @@ def _without_needles(mesh: Mesh, triangles: Array) -> tuple[Mesh, Array]:
     return replace(made, colours=made.colours[:-1]), np.rint(kept.values[kept.index, 0]).astype(np.int64).reshape(-1, 3)
 
 
-def _along(mesh: Mesh, normals: Array, index: Array) -> tuple[Array, Array]:
+def _along(mesh: Mesh, normals: F64, index: I64) -> tuple[F64, I64]:
     """Normals and the index of each corner's, those that look away from their face replaced by the face's own."""
     p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
     own = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
@@ -322,11 +319,11 @@ def _along(mesh: Mesh, normals: Array, index: Array) -> tuple[Array, Array]:
     return np.concatenate([normals, own[needed]]), out
 
 
-def _face_of(wedges: Wedges, triangles: Array) -> Array:
+def _face_of(wedges: Wedges, triangles: I64) -> I64:
     """(n,) for each triangle the cut's face whose slot and groups it has: that of its first wedge's corner."""
     face: Array = wedges.corner[triangles[:, 0]] // 3
     return face
 
 
-def _unit(vectors: Array) -> Array:
+def _unit(vectors: F64) -> F64:
     return unit_vectors(vectors, UP_NORMAL, above=1e-300)

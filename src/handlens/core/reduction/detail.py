@@ -14,10 +14,11 @@ import numpy as np
 from ..geometry.distinct import distinct_rows
 from ..geometry.rays import OFFSET, RayScene, hemisphere_directions
 from ..geometry.smoothing import corner_angles, smooth_normals
+from ..geometry.sums import sums_by
 from ..geometry.triangles import triangulate
 from ..scene.matrices import unit_vectors
 from ..scene.model import Layer, Mesh, frozen
-from ..words.arrays import F64, U8, Array
+from ..words.arrays import F64, I64, U8, Array, Bool
 from .nearest import Spread, barycentric
 from .wedges import HARD
 
@@ -100,7 +101,7 @@ class _Fine:
         self.normals = _unit(np.nan_to_num(layer.at_corners().astype(np.float64)))[corners]
         self.rays = RayScene(self.positions, self.triangles)
 
-    def met(self, points: F64, directions: F64, reach: float) -> tuple[Array, Array, Array]:
+    def met(self, points: F64, directions: F64, reach: float) -> tuple[Bool, F64, F64]:
         """What rays meet that begin `reach` outside of points and go inwards twice as far: whether, the normal there, the place.
 
         points, directions: (n, 3) float64, in the world.
@@ -115,7 +116,7 @@ class _Fine:
         normal = _unit(np.einsum("ij,ijk->ik", weight, self.normals[triangle]))
         return met, np.where(met[:, None], normal, directions), np.concatenate([places, normal], axis=1)
 
-    def open_sky(self, places: F64) -> Array:
+    def open_sky(self, places: F64) -> F64:
         """(n,) share of the sky that is open above places (n, 6) of points and normals, likelier rays the nearer they are to the normal.
 
         places: (n, 6) float64.
@@ -144,7 +145,7 @@ class _Frame:
         values = np.concatenate([self.tangents, self.sign[:, None]], axis=1).astype(np.float32)
         self.layer = Layer(frozen(values), frozen(np.arange(len(values), dtype=np.int32)))
 
-    def _tangents(self, mesh: Mesh) -> tuple[Array, Array]:
+    def _tangents(self, mesh: Mesh) -> tuple[F64, F64]:
         position, uv = self.positions[self.triangles], self.uv
         a, b, s, t = position[:, 1] - position[:, 0], position[:, 2] - position[:, 0], uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
         area = s[:, 0] * t[:, 1] - s[:, 1] * t[:, 0]
@@ -156,13 +157,13 @@ class _Frame:
             [mesh.positions[mesh.corners], np.round(self.normals, 5), np.round(self.uv.reshape(-1, 2), 7), sign]
         )
         weighed = flat * corner_angles(mesh)[:, None]
-        summed = np.stack([np.bincount(ids, weighed[:, k], count) for k in range(3)], axis=1)[ids]
+        summed = sums_by(ids, weighed, count)[ids]
         square = summed - self.normals * np.einsum("ij,ij->i", summed, self.normals)[:, None]
         none = np.linalg.norm(square, axis=1) < 1e-12
         square[none] = np.cross(self.normals[none], np.eye(3)[np.abs(self.normals[none]).argmin(axis=1)])
         return _unit(square), sign
 
-    def at(self, triangle: Array, weight: F64) -> tuple[Array, Array, Array, Array]:
+    def at(self, triangle: I64, weight: F64) -> tuple[F64, F64, F64, F64]:
         """Places, and unit tangent, bitangent and normal there, as whoever draws works them out.
 
         triangle: (n,) int.
@@ -174,7 +175,7 @@ class _Frame:
         t = _unit(t - n * np.einsum("ij,ij->i", t, n)[:, None])
         return place, t, np.cross(n, t) * self.sign[3 * triangle][:, None], n
 
-    def looked_up(self, fine: _Fine, triangle: Array, weight: F64, reach: float) -> tuple[Array, Array, Array]:
+    def looked_up(self, fine: _Fine, triangle: I64, weight: F64, reach: float) -> tuple[F64, Bool, F64]:
         """(n, 3) normals of the fine surface in tangent space, whether a ray met it, and the places that were met.
 
         triangle: (n,) int.
@@ -187,7 +188,7 @@ class _Frame:
         told[:, 2] = np.maximum(told[:, 2], 0.0)
         return _unit(told), met, places
 
-    def off(self, fine: _Fine, picture: U8, triangle: Array, weight: F64, reach: float) -> float:
+    def off(self, fine: _Fine, picture: U8, triangle: I64, weight: F64, reach: float) -> float:
         """Mean angle in degrees between what a picture gives at samples, between its texels, and the fine surface there.
 
         picture: (H, W, 3) uint8.
@@ -205,7 +206,7 @@ class _Frame:
         return float(np.degrees(np.arccos(cosine)).mean()) if len(cosine) else 0.0
 
 
-def _texels(uv: Array, size: int) -> _Texels:
+def _texels(uv: F64, size: int) -> _Texels:
     """Texels whose middles lie in triangles (T, 3, 2), each with the last triangle that it lies in."""
     x, y = uv[:, :, 0] * size - 0.5, (1 - uv[:, :, 1]) * size - 0.5
     low = np.maximum(np.ceil(np.stack([x.min(axis=1), y.min(axis=1)], axis=1)), 0).astype(np.int64)
@@ -227,7 +228,7 @@ def _texels(uv: Array, size: int) -> _Texels:
     return _Texels(row, column, triangle, np.nan_to_num(weight, nan=1 / 3), twice)
 
 
-def _weights(px: Array, py: Array, x: Array, y: Array) -> Array:
+def _weights(px: I64, py: I64, x: F64, y: F64) -> F64:
     """(3, rows, columns) barycentric weights of texels in a triangle."""
     area = (x[1] - x[0]) * (y[2] - y[0]) - (x[2] - x[0]) * (y[1] - y[0])
     first = ((x[1] - px) * (y[2] - py) - (x[2] - px) * (y[1] - py)) / area
@@ -235,7 +236,7 @@ def _weights(px: Array, py: Array, x: Array, y: Array) -> Array:
     return np.stack([first, second, 1 - first - second])
 
 
-def _each_weight(px: Array, py: Array, x: Array, y: Array) -> tuple[Array, Array, Array]:
+def _each_weight(px: I64, py: I64, x: F64, y: F64) -> tuple[F64, F64, F64]:
     """Barycentric weights of texels (n,), each in a triangle of its own (n, 3)."""
     area = (x[:, 1] - x[:, 0]) * (y[:, 2] - y[:, 0]) - (x[:, 2] - x[:, 0]) * (y[:, 1] - y[:, 0])
     first = ((x[:, 1] - px) * (y[:, 2] - py) - (x[:, 2] - px) * (y[:, 1] - py)) / area
@@ -243,7 +244,7 @@ def _each_weight(px: Array, py: Array, x: Array, y: Array) -> tuple[Array, Array
     return first, second, 1 - first - second
 
 
-def _padded(picture: Array, drawn: Array) -> Array:
+def _padded(picture: U8, drawn: Bool) -> U8:
     """The picture with what lies at the rims of islands carried on over `PADDING` texels."""
     from scipy.ndimage import distance_transform_edt
 
@@ -256,7 +257,7 @@ def _padded(picture: Array, drawn: Array) -> Array:
     return out
 
 
-def _between(picture: Array, uv: Array) -> Array:
+def _between(picture: U8, uv: F64) -> F64:
     """(n, 3) what a picture has at UVs, blended between its four nearest texels."""
     height, width = picture.shape[:2]
     x, y = np.clip(uv[:, 0] * width - 0.5, 0, width - 1), np.clip((1 - uv[:, 1]) * height - 0.5, 0, height - 1)
@@ -268,9 +269,9 @@ def _between(picture: Array, uv: Array) -> Array:
     return out
 
 
-def _as_bytes(normals: Array) -> Array:
+def _as_bytes(normals: F64) -> U8:
     return np.rint((normals + 1) * 127.5).astype(np.uint8)
 
 
-def _unit(vectors: Array) -> Array:
+def _unit(vectors: F64) -> F64:
     return unit_vectors(vectors, above=1e-300)

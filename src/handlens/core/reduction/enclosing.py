@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I64, Array
 
 #: Directions of faces of the hull that a box is laid along, the largest faces first.
 _FACES = 400
@@ -47,7 +47,7 @@ def smallest_ball(points: F64) -> Ball:
     return Ball(ball.middle, float(np.linalg.norm(points - ball.middle, axis=1).max()))
 
 
-def _smallest_ball(points: Array, chosen: list[int]) -> tuple[Ball, list[int]]:
+def _smallest_ball(points: F64, chosen: list[int]) -> tuple[Ball, list[int]]:
     """The smallest ball about a few points, and those that hold it."""
     best: tuple[Ball, list[int]] | None = None
     few = points[chosen]
@@ -62,7 +62,7 @@ def _smallest_ball(points: Array, chosen: list[int]) -> tuple[Ball, list[int]]:
     return best
 
 
-def _circumscribed_ball(points: Array) -> Ball | None:
+def _circumscribed_ball(points: F64) -> Ball | None:
     """The smallest ball with points on its surface; None where they do not span one."""
     base = points[0]
     rows = points[1:] - base
@@ -86,7 +86,7 @@ def upright_box(points: F64) -> Box:
     return Box((low + high) / 2, np.eye(3), (high - low) / 2)
 
 
-def smallest_box(points: Array, hull: Array) -> Box:
+def smallest_box(points: F64, hull: I64) -> Box:
     """The box of the least volume that has a side along a face of the hull, turned about it to lie along an edge of the outline
     (O'Rourke 1985 shows that the smallest lies along two edges; along a face it is at most a little larger).
 
@@ -106,7 +106,7 @@ def smallest_box(points: Array, hull: Array) -> Box:
     return best
 
 
-def _towards_one_side(normals: Array) -> Array:
+def _towards_one_side(normals: F64) -> F64:
     """Directions turned so that the first of their figures that is not 0 is above it: both ways along a line are one."""
     first = (np.abs(normals) > 1e-9).argmax(axis=1)
     sign = np.sign(normals[np.arange(len(normals)), first])
@@ -114,7 +114,7 @@ def _towards_one_side(normals: Array) -> Array:
     return out
 
 
-def _about(points: Array, n: Array) -> Box:
+def _about(points: F64, n: F64) -> Box:
     """The smallest box with a side square to a direction: the outline's edges one by one."""
     from scipy.spatial import ConvexHull, QhullError
 

@@ -10,8 +10,9 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.distinct import used_indices
+from ..geometry.sums import sums_by
 from ..scene.matrices import unit_vectors
-from ..words.arrays import F64, Array, Bool
+from ..words.arrays import F64, I64, Array, Bool
 from .nearest import PROBES, Spread, Tree
 
 #: Samples for each triangle of the reduced surface, and at most.
@@ -24,7 +25,7 @@ _HOLD = 0.01
 _SIDE = 0.3
 
 
-def fitted(before: Spread, positions: F64, triangles: Array, fixed: Bool, most: int = MOST) -> Array:
+def fitted(before: Spread, positions: F64, triangles: I64, fixed: Bool, most: int = MOST) -> F64:
     """(V, 3) positions of the reduced surface, better placed: once, and of few triangles as often as it helps much. before: the surface
     of before. fixed: (V,) bool points that stay. most: samples. No triangle is turned over: points at which one would be stay where they
     were.
@@ -46,7 +47,7 @@ def fitted(before: Spread, positions: F64, triangles: Array, fixed: Bool, most: 
     return placed
 
 
-def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Array, most: int) -> tuple[Array, float]:
+def _fitted_once(before: Spread, positions: F64, triangles: I64, fixed: Bool, most: int) -> tuple[Array, float]:
     """Positions better placed, and the mean distance of samples of the surface of before from where they stood."""
     from scipy.sparse import coo_array, eye_array
     from scipy.sparse.linalg import cg
@@ -75,7 +76,7 @@ def _fitted_once(before: Spread, positions: Array, triangles: Array, fixed: Arra
     return _without_turning(positions, positions + along[:, None] * normal, triangles, flat), away
 
 
-def values_fitted(before: Spread, positions: Array, triangles: Array, values: Array, vertices: Bool, island: Array) -> Array:
+def values_fitted(before: Spread, positions: F64, triangles: I64, values: Array, vertices: Bool, island: I64) -> Array:
     """(W, k) values of a reduced surface's points, such as UVs, that give what was there before as nearly as can be.
 
     before: the surface of before, in wedges; values: (W, k) of all wedges. positions: (W, 3) of wedges now;
@@ -113,7 +114,7 @@ def values_fitted(before: Spread, positions: Array, triangles: Array, values: Ar
     return out
 
 
-def _without_turning(before: Array, after: Array, triangles: Array, flat: Array) -> Array:
+def _without_turning(before: F64, after: F64, triangles: I64, flat: F64) -> F64:
     """Moved points but for those at which a triangle would turn over."""
     moved = after.copy()
     for _ in range(8):
@@ -127,9 +128,9 @@ def _without_turning(before: Array, after: Array, triangles: Array, flat: Array)
     return before
 
 
-def _normals(positions: Array, triangles: Array, count: int) -> tuple[Array, Array]:
+def _normals(positions: F64, triangles: I64, count: int) -> tuple[F64, F64]:
     """Unit normals of triangles, and of points: those of their triangles, summed by area."""
     position = positions[triangles]
     area = np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0])
-    summed = np.stack([sum(np.bincount(triangles[:, k], area[:, x], count) for k in range(3)) for x in range(3)], axis=1)
+    summed = np.stack([sum(sums_by(triangles[:, k], area[:, x], count) for k in range(3)) for x in range(3)], axis=1)
     return unit_vectors(area), unit_vectors(summed)

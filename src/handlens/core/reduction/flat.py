@@ -21,12 +21,13 @@ from ..geometry.distinct import distinct_rows
 from ..geometry.flips import less_thin
 from ..geometry.normals import Bends
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.sums import sums_by
 from ..geometry.topology import zero_area_faces
 from ..geometry.triangles import triangulate
 from ..machine.blocks import each_block
 from ..scene.matrices import unit_vectors
 from ..scene.model import Mesh
-from ..words.arrays import I32, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 
 #: What counts as lying in a plane: so many steps of a 32-bit float at the largest coordinate of the mesh.
 STEPS = 4
@@ -145,18 +146,18 @@ class _Work:
     each corner; the border's half-edges by region: corner they begin at, points from and to."""
 
     mesh: Mesh
-    corners: Array
-    face: Array
-    region: Array
+    corners: I64
+    face: I32
+    region: I64
     regions: int
-    at: Array
-    area: Array
+    at: I32
+    area: F64
     tolerance: float
-    border: Array
-    begins: Array
-    ends: Array
-    region_of: Array
-    held: Array
+    border: I64
+    begins: I32
+    ends: I32
+    region_of: I64
+    held: Bool
 
     @staticmethod
     def of(mesh: Mesh) -> _Work | None:
@@ -210,13 +211,13 @@ class _Work:
         order = np.argsort(self.region, kind="stable")
         return order, np.searchsorted(self.region[order], np.arange(self.regions + 1))
 
-    def triangles_of(self, region: int) -> Array:
+    def triangles_of(self, region: int) -> I64:
         """(n,) triangles of a region."""
         order, first = self._by_region
         mine: Array = order[first[region] : first[region + 1]]
         return mine
 
-    def _pinched(self) -> Array:
+    def _pinched(self) -> I32:
         """Points from which the border of one region goes on in two ways."""
         key = self.region_of.astype(np.int64) * len(self.held) + self.begins
         _, inverse, count = np.unique(key, return_inverse=True, return_counts=True)
@@ -241,7 +242,7 @@ class _Work:
         answer: Bool = gone & ~held
         return answer
 
-    def _straight(self, regions_at: Array) -> Bool:
+    def _straight(self, regions_at: I64) -> Bool:
         """(P,) bool: points in the middle of a straight piece that at most two regions have in common."""
         total = len(regions_at)
         out = np.zeros(total, bool)
@@ -316,7 +317,7 @@ def _loops(step: dict[int, tuple[int, int]], sides: int, gone: list[bool]) -> li
     return loops
 
 
-def _runs_on(cut: Mesh, one: Array, other: Array, normal: Array, tolerance: float) -> Bool:
+def _runs_on(cut: Mesh, one: I64, other: I64, normal: F64, tolerance: float) -> Bool:
     """(n,) bool: pairs of triangles over an edge that lie in one plane and carry one map of everything. one, other: (n,) corners
     that the two sides of the edge begin at."""
     a, b = one // 3, other // 3
@@ -389,15 +390,15 @@ def weight_rows(mesh: Mesh) -> I64:
     )
 
 
-def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Bool:
+def _bent(cut: Mesh, region: I64, area: F64, tolerance: float) -> Bool:
     """(R,) bool: regions that neighbour by neighbour lie flat and as a whole do not: one plane and one map must hold for all of them."""
     count = int(region.max()) + 1
     owner = np.repeat(region, 3)
     position = cut.positions[cut.corners]
     size = np.bincount(owner, minlength=count)
-    middle: Array = np.stack([np.bincount(owner, position[:, k], count) / size for k in range(3)], axis=1)
+    middle: Array = np.stack([sums_by(owner, position[:, k], count) / size for k in range(3)], axis=1)
     # A single triangle's normal is too rough beside a region a thousand times its size; that of all together is not.
-    n: Array = np.stack([np.bincount(region, area[:, k], count) for k in range(3)], axis=1)
+    n: Array = sums_by(region, area, count)
     n /= np.maximum(np.linalg.norm(n, axis=1, keepdims=True), 1e-300)
     away = position - middle[owner]
     out = np.zeros(count, bool)
@@ -411,20 +412,20 @@ def _bent(cut: Mesh, region: Array, area: Array, tolerance: float) -> Bool:
     np.maximum.at(wide, owner, np.maximum(np.abs(x), np.abs(y)))
     wide[wide == 0] = 1.0
     basis = np.stack([x / wide[owner], y / wide[owner], np.ones(len(x))], axis=1)
-    gram = np.stack([np.bincount(owner, basis[:, r] * basis[:, c], count) for r in range(3) for c in range(3)], axis=1).reshape(
+    gram = np.stack([sums_by(owner, basis[:, r] * basis[:, c], count) for r in range(3) for c in range(3)], axis=1).reshape(
         -1, 3, 3
     )
     inverse = np.linalg.pinv(gram, hermitian=True)
     height = np.einsum("ij,ij->i", away, n[owner])[:, None]
     for values, step in ((height, tolerance), *_carried(cut)):
         for k in range(values.shape[1]):
-            against = np.stack([np.bincount(owner, basis[:, r] * values[:, k], count) for r in range(3)], axis=1)
+            against = np.stack([sums_by(owner, basis[:, r] * values[:, k], count) for r in range(3)], axis=1)
             said = np.einsum("ij,ij->i", basis, np.einsum("nij,nj->ni", inverse, against)[owner])
             np.logical_or.at(out, owner, np.abs(values[:, k] - said) > 2 * step)
     return out
 
 
-def _without(region: Array, bent: Array) -> Array:
+def _without(region: I64, bent: Bool) -> I64:
     """Regions numbered anew, each triangle of a bent one a region of its own."""
     alone = bent[region]
     label = np.where(alone, len(bent) + np.arange(len(region)), region)
@@ -471,12 +472,12 @@ def _cut(work: _Work, region: int, loops: list[list[int]] | None) -> _Cut:
     return _Cut(region, ring[triangles])
 
 
-def _cross(a: Array, b: Array) -> Array:
+def _cross(a: F64, b: F64) -> F64:
     out: Array = a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]
     return out
 
 
-def _area(loop: Array) -> float:
+def _area(loop: F64) -> float:
     return float(_cross(loop, np.roll(loop, -1, axis=0)).sum())
 
 

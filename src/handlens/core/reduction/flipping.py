@@ -13,7 +13,7 @@ import numpy as np
 from ..geometry.flips import thinness
 from ..geometry.topology import NEEDLE
 from ..geometry.triangles import cross
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array, Bool
 from .nearest import Tree
 
 #: Triangles up to which sides are turned: each asks where the surface lay six times.
@@ -36,7 +36,7 @@ class _Sides(NamedTuple):
     across: Array
 
 
-def swap_edges(tree: Tree, positions: Array, triangles: Array, point: Array) -> Array:
+def swap_edges(tree: Tree, positions: F64, triangles: I64, point: I64) -> I64:
     """(n, 3) triangles with sides turned. tree: of the surface of before. positions: (W, 3) of wedges. triangles: (n, 3) wedges, of which
     sides at seams stay as they are. point: (W,) the welded point of each wedge; no side is made that is there already.
     """
@@ -63,7 +63,7 @@ def swap_edges(tree: Tree, positions: Array, triangles: Array, point: Array) -> 
     return out
 
 
-def _swappable_edges(positions: Array, triangles: Array, point: Array, look: Array) -> _Sides:
+def _swappable_edges(positions: F64, triangles: I64, point: I64, look: Bool) -> _Sides:
     """Sides within one patch whose other diagonal would leave two sound triangles, of the triangles that are looked at (n,) bool."""
     wedges, points = len(positions), int(point.max(initial=-1)) + 1
     a, b, beyond = (np.roll(triangles, -k, axis=1).reshape(-1) for k in range(3))
@@ -85,17 +85,17 @@ def _swappable_edges(positions: Array, triangles: Array, point: Array, look: Arr
     return _Sides(*(x[free] for x in sides))
 
 
-def _key(a: Array, b: Array, count: int) -> Array:
+def _key(a: I64, b: I64, count: int) -> I64:
     return np.asarray(np.minimum(a, b).astype(np.int64) * count + np.maximum(a, b))
 
 
-def _leans(u: Array, v: Array) -> Array:
+def _leans(u: F64, v: F64) -> F64:
     """(n,) cosine between vectors, 0 where one has no length."""
     size = np.sqrt(np.einsum("ij,ij->i", u, u) * np.einsum("ij,ij->i", v, v))
     answer: Array = np.divide(np.einsum("ij,ij->i", u, v), size, out=np.zeros(len(u)), where=size > 0)
     return answer
 
 
-def _distance_along(tree: Tree, points: Array, directions: Array) -> Array:
+def _distance_along(tree: Tree, points: F64, directions: F64) -> F64:
     """(n,) how far sides from p to q (n, 3) lie from the surface of before, summed over places along them."""
     return np.asarray(sum(tree.nearest(points * (1 - x) + directions * x).distance for x in _ALONG) + np.zeros(len(points)))

@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 
 from ..geometry.rays import sequence
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I64, Array
 
 #: Seconds that one set of questions may take, of how many that is judged, and what no set is larger than.
 _SECONDS, PROBES, _NO_LIMIT = 4.0, 200, 1_000_000
@@ -36,7 +36,7 @@ class Nearest(NamedTuple):
 class Spread:
     """Samples spread evenly over the area of triangles, always the same ones. positions: (V, 3); triangles: (T, 3)."""
 
-    def __init__(self, positions: Array, triangles: Array) -> None:
+    def __init__(self, positions: F64, triangles: I64) -> None:
         self.positions, self.triangles = positions, triangles
 
     @cached_property
@@ -61,7 +61,7 @@ class Tree:
     """Triangles in a tree of boxes (libigl), asked for the nearest of them as often as one likes. positions: (V, 3); triangles: (T, 3),
     one at least."""
 
-    def __init__(self, positions: Array, triangles: Array) -> None:
+    def __init__(self, positions: F64, triangles: I64) -> None:
         import igl
 
         self._surface = np.ascontiguousarray(positions, np.float64)
@@ -81,7 +81,7 @@ class Tree:
         each = min(self._takes(few) for _ in range(_TIMES)) / len(few)
         return _NO_LIMIT if each * _NO_LIMIT < _SECONDS else max(int(_SECONDS / each), PROBES)
 
-    def _takes(self, points: Array) -> float:
+    def _takes(self, points: F64) -> float:
         """Seconds of this thread's own for points (n, 3): those of a clock would make what is measured depend on who else works here."""
         began = time.thread_time()
         self.nearest(points)
@@ -101,7 +101,7 @@ class Tree:
         return Nearest(np.sqrt(np.asarray(squares).reshape(-1)), face, barycentric(np.asarray(found).reshape(-1, 3), corners))
 
 
-def barycentric(points: F64, corners: F64, inside: bool = True) -> Array:
+def barycentric(points: F64, corners: F64, inside: bool = True) -> F64:
     """(n, 3) weights of triangles' corners (n, 3, 3) that give points in their planes; the first corner's where there is no area.
     inside: whether the points are known to lie in the triangles, so that what is less than 0 is an error of rounding.
     points: (n, 3) float64.

@@ -13,7 +13,7 @@ from ..geometry.triangles import triangulate
 from ..geometry.uv_islands import NO_AREA
 from ..scene.matrices import unit_vectors
 from ..scene.model import Mesh
-from ..words.arrays import Array
+from ..words.arrays import F64, I64, Array, Bool
 from .nearest import PROBES, Nearest, Samples, Spread, Tree
 from .silhouette import outline_change
 
@@ -51,10 +51,10 @@ class Surface:
     """positions: (V, 3). triangles: (T, 3). uv: (T, 3, 2) at corners, or None. island: (T,) which island of UVs each lies in, numbered
     alike before and after. weights: (V, J) or None."""
 
-    positions: Array
-    triangles: Array
-    uv: Array | None = None
-    island: Array | None = None
+    positions: F64
+    triangles: I64
+    uv: F64 | None = None
+    island: I64 | None = None
     weights: Array | None = None
 
     @cached_property
@@ -131,27 +131,27 @@ def _way(one: Surface, other: Surface, count: int, points: int) -> tuple[Samples
     return samples, found, (float(found.distance.max()), float(found.distance[: len(samples.points)].mean()))
 
 
-def _cosine(before: Surface, after: Surface, samples: Samples, found: Nearest) -> Array:
+def _cosine(before: Surface, after: Surface, samples: Samples, found: Nearest) -> F64:
     """(n,) of the angle between the faces that samples lie in and those that are nearest to them."""
     unit = [_unit_normals(s.positions, s.triangles) for s in (before, after)]
     out: Array = np.clip(np.einsum("ij,ij->i", unit[0][samples.triangle], unit[1][found.triangle]), -1, 1)
     return out
 
 
-def _unit_normals(positions: Array, triangles: Array) -> Array:
+def _unit_normals(positions: F64, triangles: I64) -> F64:
     position = positions[triangles]
     area = np.cross(position[:, 1] - position[:, 0], position[:, 2] - position[:, 0])
     return unit_vectors(area)
 
 
-def drift(before: Surface, after: Surface, count: int) -> Array | None:
+def drift(before: Surface, after: Surface, count: int) -> F64 | None:
     """The shifts of UVs alone, as in a price. count: samples."""
     samples, found, _ = _way(before, after, count, 1)
     spread_only = Nearest(*(x[: len(samples.triangle)] for x in found))
     return _drift(before, after, samples, spread_only, _cosine(before, after, samples, spread_only) > 0)
 
 
-def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, alike: Array) -> Array | None:
+def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, alike: Bool) -> F64 | None:
     """(n,) shifts of UVs, in UV units, where islands are known alike; None without UVs. Faces without an area in the UVs are left out: they
     show a smear, which has no place that it could slide from."""
     if before.uv is None or after.uv is None or not len(samples.triangle):
@@ -181,7 +181,7 @@ def _drift(before: Surface, after: Surface, samples: Samples, found: Nearest, al
     return shifts
 
 
-def _uv_areas(uv: Array) -> Array:
+def _uv_areas(uv: F64) -> F64:
     """(T,) doubled areas of triangles in the UVs."""
     a, b = uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
     out: Array = np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0])

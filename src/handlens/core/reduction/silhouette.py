@@ -5,13 +5,13 @@ from __future__ import annotations
 import numpy as np
 
 from ..geometry.rays import RayScene, sphere_directions
-from ..words.arrays import Array
+from ..words.arrays import F64, I64
 
 #: Views, and how many pixels high the picture is that the thing fills.
 VIEWS, PIXELS = 12, 256
 
 
-def outline_change(before: tuple[Array, Array], after: tuple[Array, Array], views: int = VIEWS, pixels: int = PIXELS) -> float:
+def outline_change(before: tuple[F64, I64], after: tuple[F64, I64], views: int = VIEWS, pixels: int = PIXELS) -> float:
     """The farthest, in pixels, that a pixel which is covered in only one of two pictures lies from the outline of the other, over
     `views` directions; the thing's diagonal fills `pixels`. before, after: positions (V, 3) and triangles (T, 3) in one frame."""
     from scipy.ndimage import distance_transform_edt

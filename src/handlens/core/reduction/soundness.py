@@ -7,7 +7,7 @@ import numpy as np
 
 from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
-from ..words.arrays import U8, Array, Bool
+from ..words.arrays import F64, I64, U8, Array, Bool
 from .wedges import Wedges
 
 #: Cosine between two neighbours from which on one is folded onto the other.
@@ -18,7 +18,7 @@ _FLAT = 1e-9
 _TURNS = 8
 
 
-def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Bool | None = None) -> U8:
+def unsound(wedges: Wedges, triangles: I64, normals: F64 | None, about: Bool | None = None) -> U8:
     """(P,) uint8: in what welded points are not as those of a surface are, bit by bit, where triangles (n, 3) of wedges meet at them:
     a face on two points, an edge of three faces, a face without height, a fold, a face that looks away, several fans. normals: (W, 3)
     what stood at wedges, which a face must not look away from; None without. about: (P,) bool the points that are asked for; all
@@ -60,13 +60,13 @@ def unsound(wedges: Wedges, triangles: Array, normals: Array | None, about: Bool
     return bad if about is None else np.where(about, bad, np.uint8(0))
 
 
-def _mark(bad: Array, points: Array, bit: int) -> None:
+def _mark(bad: U8, points: I64, bit: int) -> None:
     where = np.zeros(len(bad), bool)
     where[points.reshape(-1)] = True
     bad[where] |= np.uint8(bit)
 
 
-def lost(wedges: Wedges, triangles: Array) -> Bool:
+def lost(wedges: Wedges, triangles: I64) -> Bool:
     """(W,) bool: wedges of islands of which no triangle is left.
 
     triangles: (n, 3) int, of wedges.
@@ -79,7 +79,7 @@ def lost(wedges: Wedges, triangles: Array) -> Bool:
     return out
 
 
-def _fans(triangles: Array, one: Array, other: Array, points: int) -> Array:
+def _fans(triangles: I64, one: I64, other: I64, points: int) -> I64:
     """(points,) how many fans of triangles meet at each point. one, other: (n,) sides that two triangles share, as 3 times the triangle
     and the corner that each begins at."""
     at = triangles.reshape(-1)
@@ -96,7 +96,7 @@ def _fans(triangles: Array, one: Array, other: Array, points: int) -> Array:
     return np.bincount(owner, minlength=points)
 
 
-def ring(triangles: Array, points: Bool, rings: int) -> Bool:
+def ring(triangles: I64, points: Bool, rings: int) -> Bool:
     """(P,) bool: points (P,) bool and those within so many edges of them. triangles: (n, 3) points.
 
     points: (P,) bool.
@@ -108,7 +108,7 @@ def ring(triangles: Array, points: Bool, rings: int) -> Bool:
     return out
 
 
-def without_collapsed_walls(wedges: Wedges, triangles: Array) -> Array:
+def without_collapsed_walls(wedges: Wedges, triangles: I64) -> I64:
     """Triangles (n, 3) of wedges without pairs that lie back to back on three points, have an edge that more than two triangles share, and
     whose points others have too: what became of two sides that met. Pairs that lay so before stay, and so do fins, which are all that
     is left of something.
@@ -132,7 +132,7 @@ def without_collapsed_walls(wedges: Wedges, triangles: Array) -> Array:
     return answer
 
 
-def without_flat(positions: Array, triangles: Array) -> Array:
+def without_flat(positions: F64, triangles: I64) -> I64:
     """Triangles (n, 3) of wedges, those without area gone: where one lies along a side of its neighbour, both are cut the other way.
 
     positions: (W, 3). What has a seam along its longest side stays as it is.

@@ -9,7 +9,7 @@ import numpy as np
 
 from ..geometry.distinct import used_indices
 from ..geometry.rays import RayScene, sphere_directions
-from ..words.arrays import F64, Array
+from ..words.arrays import F64, I64, Array
 from .collapse import Reducer
 from .enclosing import Box, smallest_ball, smallest_box, upright_box
 from .price import Surface, distances
@@ -68,7 +68,7 @@ class Fit(NamedTuple):
     sink_by: float
 
 
-def hull_of(points: F64) -> tuple[Array, Array] | None:
+def hull_of(points: F64) -> tuple[F64, I64] | None:
     """The convex hull, points (n, 3) and triangles wound outward; None of points that lie in one plane.
 
     points: (n, 3) float64.
@@ -84,7 +84,7 @@ def hull_of(points: F64) -> tuple[Array, Array] | None:
     return _outward(points[found.vertices], number[found.simplices])
 
 
-def _outward(points: Array, triangles: Array) -> tuple[Array, Array]:
+def _outward(points: F64, triangles: I64) -> tuple[F64, I64]:
     """A convex surface wound outward."""
     point = points[triangles]
     normal = np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0])
@@ -94,7 +94,7 @@ def _outward(points: Array, triangles: Array) -> tuple[Array, Array]:
     return points, triangles
 
 
-def shape_of(kind: str, positions: Array, triangles: Array, up: int, reducer: Callable[[], Reducer]) -> Shape | None:
+def shape_of(kind: str, positions: F64, triangles: I64, up: int, reducer: Callable[[], Reducer]) -> Shape | None:
     """A shape about a part; None where the part is flat and the shape would be nothing.
 
     positions: (V, 3), triangles: (T, 3). up: the upright axis, 0, 1 or 2. reducer: of the part's mesh in the same frame.
@@ -119,21 +119,21 @@ def shape_of(kind: str, positions: Array, triangles: Array, up: int, reducer: Ca
     return Shape(kind, (make[kind](),))
 
 
-def _box(box: Box) -> tuple[Array, Array]:
+def _box(box: Box) -> tuple[F64, I64]:
     corner = np.array([[x, y, z] for x in (-1, 1) for y in (-1, 1) for z in (-1, 1)], float)
     points = box.middle + (corner * box.half) @ box.axes
     made = hull_of(points)
     return made if made is not None else (points, np.zeros((0, 3), np.int64))
 
 
-def _sphere(points: Array) -> tuple[Array, Array]:
+def _sphere(points: F64) -> tuple[F64, I64]:
     """A sphere of 80 faces whose points lie on the smallest ball."""
     ball = smallest_ball(points)
     unit = _icosphere()
     return _outward(ball.middle + ball.radius * unit[0], unit[1])
 
 
-def _icosphere() -> tuple[Array, Array]:
+def _icosphere() -> tuple[F64, I64]:
     golden = (1 + np.sqrt(5)) / 2
     twelve = [np.roll([0.0, a, b * golden], k) for k in range(3) for a in (-1, 1) for b in (-1, 1)]
     made = hull_of(np.array(twelve) / np.linalg.norm(twelve[0]))
@@ -146,7 +146,7 @@ def _icosphere() -> tuple[Array, Array]:
     return finer
 
 
-def _capsule(hull: tuple[Array, Array]) -> tuple[Array, Array]:
+def _capsule(hull: tuple[F64, I64]) -> tuple[F64, I64]:
     """The smallest capsule along one of the axes of the smallest box: about the smallest circle of what is seen along it."""
     box = smallest_box(*hull)
     best: tuple[float, Array, Array, float] | None = None
@@ -169,7 +169,7 @@ def _capsule(hull: tuple[Array, Array]) -> tuple[Array, Array]:
     return _capsule_mesh(*best[1:])
 
 
-def _capsule_mesh(bottom: Array, top: Array, radius: float) -> tuple[Array, Array]:
+def _capsule_mesh(bottom: F64, top: F64, radius: float) -> tuple[F64, I64]:
     axis = top - bottom
     length = float(np.linalg.norm(axis))
     axis = axis / length if length > 0 else np.array([0.0, 1.0, 0.0])
@@ -188,7 +188,7 @@ def _capsule_mesh(bottom: Array, top: Array, radius: float) -> tuple[Array, Arra
     return made
 
 
-def _fewer(hull: tuple[Array, Array]) -> tuple[Array, Array]:
+def _fewer(hull: tuple[F64, I64]) -> tuple[F64, I64]:
     """A hull of at most `HULL_POINTS` points: those that lie farthest out in as many directions."""
     if len(hull[0]) <= HULL_POINTS:
         return hull
@@ -197,7 +197,7 @@ def _fewer(hull: tuple[Array, Array]) -> tuple[Array, Array]:
     return made if made is not None else hull
 
 
-def _several(positions: Array, triangles: Array, hull: tuple[Array, Array]) -> list[tuple[Array, Array]]:
+def _several(positions: F64, triangles: I64, hull: tuple[F64, I64]) -> list[tuple[Array, Array]]:
     """A part taken apart into convex pieces by cuts that leave the least hollow in each (Wei et al. 2022), a hull of few points each."""
     import coacd
 
@@ -209,7 +209,7 @@ def _several(positions: Array, triangles: Array, hull: tuple[Array, Array]) -> l
     return made or [hull]
 
 
-def volume_of(positions: F64, triangles: Array) -> float:
+def volume_of(positions: F64, triangles: I64) -> float:
     """The volume within a closed surface wound outward (divergence theorem).
 
     positions: (V, 3) float64.
@@ -219,7 +219,7 @@ def volume_of(positions: F64, triangles: Array) -> float:
     return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
 
 
-def fit_of(shape: Shape, positions: F64, triangles: Array, volume: float, up: int) -> Fit:
+def fit_of(shape: Shape, positions: F64, triangles: I64, volume: float, up: int) -> Fit:
     """Measure how a shape fits a part. volume: the part's own, or that of its hull where it is not closed. up: the upright axis.
 
     positions: (V, 3) float64, of the part.
@@ -232,7 +232,7 @@ def fit_of(shape: Shape, positions: F64, triangles: Array, volume: float, up: in
     return Fit(inside / volume if volume > 0 else np.inf, gap, above, below)
 
 
-def _heights(positions: Array, triangles: Array, points: Array, faces: Array, up: int) -> tuple[float, float]:
+def _heights(positions: F64, triangles: I64, points: F64, faces: I64, up: int) -> tuple[float, float]:
     """How far the top of a shape lies above the top of a part, and below it, at most, seen straight from above where both are."""
     both = np.concatenate([positions, points])
     low, high = both.min(axis=0), both.max(axis=0)
@@ -278,7 +278,7 @@ def stands(shape: Shape, up: int) -> bool:
     return bool((edge[:, 0] * to[:, 1] - edge[:, 1] * to[:, 0] >= 0).all())
 
 
-def hull_of_flat(points: F64) -> Array | None:
+def hull_of_flat(points: F64) -> F64 | None:
     """The outline of points (n, 2), against the clock; None where they lie on one line.
 
     points: (n, 2) float64.

@@ -16,9 +16,10 @@ from ..geometry.adjacency import edges, face_of_corner
 from ..geometry.components import components
 from ..geometry.distinct import distinct_rows
 from ..geometry.recut import only_used_values, only_vertices, recut, used_vertices
+from ..geometry.sums import sums_by
 from ..geometry.topology import Topology
 from ..scene.model import Mesh
-from ..words.arrays import I32, I64, Array
+from ..words.arrays import F64, I32, I64, Array, Bool
 
 #: Within one face of before, UVs may not jump by more than this: a seam runs there.
 _JUMP = 1e-4
@@ -58,7 +59,7 @@ def coarser(mesh: Mesh, top: Topology | None = None) -> Coarser | None:
     return _taken_back(mesh, around, np.where(good, role, -1), good)
 
 
-def most_that_was_cut(mesh: Mesh, piece: Array) -> int:
+def most_that_was_cut(mesh: Mesh, piece: I32) -> int:
     """A bound on the triangles that `coarser` takes back: cutting a triangle makes four, so that a piece of any other number was
     never cut. piece: (F,) int which piece each face is of, pieces being joined over edges of two faces."""
     if mesh.only_triangles:
@@ -74,10 +75,10 @@ class _Around:
 
     mesh: Mesh
     sides: int
-    at: Array
-    twin: Array
-    piece: Array
-    crowded: Array
+    at: I32
+    twin: I64
+    piece: I64
+    crowded: Bool
 
     @staticmethod
     def of(mesh: Mesh, top: Topology | None) -> _Around:
@@ -100,7 +101,7 @@ class _Around:
             crowded[piece[owner[found.corner[: begins[-1]][many]]]] = True
         return _Around(mesh, int(mesh.corner_counts[0]), ids[mesh.corners], twin, piece, crowded)
 
-    def turn(self, corner: Array, by: int) -> Array:
+    def turn(self, corner: I64, by: int) -> I64:
         """Corners so many steps further round their face.
 
         corner: (...) int, of any shape.
@@ -132,7 +133,7 @@ class _Around:
         role[broken[self.piece]] = -1
         return role
 
-    def _expectations(self, faces: Array, role: Array, broken: Array) -> tuple[Array, Array]:
+    def _expectations(self, faces: I64, role: I64, broken: Bool) -> tuple[I64, I64]:
         """What faces say of their neighbours: the faces beyond their sides, and the role each must have."""
         k = self.sides
         at, said = [], []
@@ -162,7 +163,7 @@ class _Around:
             tell(self.turn(even, 2), 3, needed=True)
         return np.concatenate(at), np.concatenate(said)
 
-    def off(self, role: Array, pieces: int) -> Array:
+    def off(self, role: I64, pieces: int) -> F64:
         """(pieces,) how well roles explain each piece: the sum of squares by which the middles of sides lie off them; inf where roles do
         not hold.
 
@@ -188,7 +189,7 @@ class _Around:
         positions = self.mesh.positions
         v = self.mesh.corners
         away = positions[v[odd]] - (positions[v[even]] + positions[v[other]]) / 2
-        squares = np.bincount(self.piece[odd // k], np.einsum("ij,ij->i", away, away), pieces)
+        squares = sums_by(self.piece[odd // k], np.einsum("ij,ij->i", away, away), pieces)
         if k == 3:
             middle = np.flatnonzero(held & (role == 3))
             old = self.at[self.turn(self.twin[3 * middle[:, None] + np.arange(3)], 2)]
@@ -197,7 +198,7 @@ class _Around:
         bad[self.piece[jumps]] = True
         return np.where(bad, np.inf, squares)
 
-    def _sides(self, role: Array, usable: Array) -> tuple[Array, Array, Array]:
+    def _sides(self, role: I64, usable: Bool) -> tuple[I64, I64, I64]:
         """Half sides of before: corners at their old end, at their middle, and at the old end beyond it."""
         k = self.sides
         faces = np.flatnonzero(usable & (role < 3)) if k == 3 else np.flatnonzero(usable)
@@ -212,7 +213,7 @@ class _Around:
         nxt = self.twin[odd]
         return even, odd, self.turn(nxt, 2)
 
-    def _jumps(self, role: Array, usable: Array) -> Array:
+    def _jumps(self, role: I64, usable: Bool) -> I64:
         """Faces at whose inner sides, those within one face of before, slots, groups or layers are not the same on both sides."""
         k = self.sides
         faces = np.flatnonzero(usable & (role < 3)) if k == 3 else np.flatnonzero(usable)
@@ -231,7 +232,7 @@ class _Around:
         return inner[off] // k
 
 
-def _taken_back(mesh: Mesh, around: _Around, role: Array, good: Array) -> Coarser:
+def _taken_back(mesh: Mesh, around: _Around, role: I64, good: Bool) -> Coarser:
     k = around.sides
     kept = np.flatnonzero(~good)
     if k == 3:
@@ -253,7 +254,7 @@ def _taken_back(mesh: Mesh, around: _Around, role: Array, good: Array) -> Coarse
     return Coarser(made, bent, np.flatnonzero(good).astype(np.int32))
 
 
-def _round_face_points(around: _Around, role: Array, good: Array) -> tuple[Array, Array, Array]:
+def _round_face_points(around: _Around, role: I64, good: Bool) -> tuple[I64, I64, I64]:
     """Polygons of before from the quads about each face point: their corners in order, how many each has, and a quad of each."""
     faces = np.flatnonzero(good)
     even = 4 * faces + role[faces]

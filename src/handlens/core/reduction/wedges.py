@@ -20,7 +20,7 @@ from ..geometry.triangles import newell_normals, triangulate
 from ..scene.matrices import unit_vectors
 from ..scene.model import Layer, Mesh
 from ..scene.weighing import vertex_of_weight
-from ..words.arrays import F64, I64, Array, Bool
+from ..words.arrays import F64, I32, I64, Array, Bool
 from .nearest import barycentric
 
 #: Two faces that meet at more than this, in degrees, and have normals of their own there, meet at a hard edge.
@@ -43,11 +43,11 @@ class Wedges:
 
     level: int
     cut: Mesh
-    triangles: Array
-    of: Array
-    corner: Array
-    point: Array
-    touching: Array
+    triangles: I64
+    of: I64
+    corner: I64
+    point: I64
+    touching: I64
     faceted: bool
 
     @cached_property
@@ -117,7 +117,7 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
     return Wedges(level, cut, triangles[real], real, corner, point, which, faceted)
 
 
-def _numbers(values: Array) -> Array:
+def _numbers(values: Array) -> I64:
     """(N,) the same number for equal values, with another at the end for -1."""
     ids, count = distinct_rows([values])
     return np.append(ids, count)
@@ -142,7 +142,7 @@ def _moved(mesh: Mesh) -> Array:
     return out
 
 
-def _touching(cut: Mesh, ids: Array, around: Edges) -> Array | None:
+def _touching(cut: Mesh, ids: I32, around: Edges) -> Array | None:
     """(C,) which of the fans of faces about its point each corner is in, those of one point numbered from 0; None where no two fans
     touch in a point alone. Where more than two faces meet along an edge they hang together."""
     shared = around.shared
@@ -183,7 +183,7 @@ def _fans(cut: Mesh, around: Edges, level: int) -> tuple[Array, bool]:
     return components(total, one, other), flat
 
 
-def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bool]:
+def _hard(cut: Mesh, a: I64, b: I64, after: I64) -> tuple[Array, Array, bool]:
     """Pairs of faces whose stored normals differ along their edge, those that meet at more than `HARD`, and whether most faces have
     their own normal at all corners. a, b: corners that the two sides of each edge begin at."""
     assert cut.normals is not None
@@ -198,7 +198,7 @@ def _hard(cut: Mesh, a: Array, b: Array, after: Array) -> tuple[Array, Array, bo
     return split, bend, bool(len(own)) and float(own.mean()) > 0.5 and bool(len(mild)) and float(mild.mean()) > 0.5
 
 
-def _breaks(cut: Mesh, layer: Layer, a: Array, b: Array, after: Array) -> Bool:
+def _breaks(cut: Mesh, layer: Layer, a: I64, b: I64, after: I64) -> Bool:
     """(n,) bool: edges over which UVs do not run on: what the map of one face says of the far corner of the other is off by more than
     `_BREAK` of what lies between."""
     i, j, k, beyond = a, after[a], after[after[a]], after[after[b]]

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 
 #: Coordinate of each axis.
 AXIS_INDEX = {"X": 0, "Y": 1, "Z": 2}
@@ -17,12 +17,12 @@ _TO_Y = {
 }
 
 
-def turn_between(now: str, to: str) -> Array:
+def turn_between(now: str, to: str) -> F64:
     """(3, 3) rotation that takes what points up along one axis to another."""
     turn: Array = _TO_Y[to].T @ _TO_Y[now]
     return turn
 
 
-def to_y_up(axis: str | None) -> Array:
+def to_y_up(axis: str | None) -> F64:
     """(3, 3) rotation to Y up; none where no axis is stated."""
     return turn_between(axis or "Y", "Y")

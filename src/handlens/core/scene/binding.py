@@ -6,7 +6,7 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ..words.arrays import F64, Array, Bool
+from ..words.arrays import F64, I64, Array, Bool
 from .model import Scene, Skin
 
 #: Joints that are tried for the frame of the mesh, and how near another must be to agree with it.
@@ -16,7 +16,7 @@ _AGREES = 1e-4
 _FLAT = 1e-9
 
 
-def bound_at(skin: Skin) -> Array:
+def bound_at(skin: Skin) -> F64:
     """(J, 4, 4) the joints as they were bound, in the frame of the mesh: the inverses of the bind matrices."""
     if skin.inverse_bind is None:
         return np.tile(np.eye(4), (len(skin.joints), 1, 1))
@@ -25,7 +25,7 @@ def bound_at(skin: Skin) -> Array:
         return np.asarray(np.linalg.pinv(np.where(sound[:, None, None], skin.inverse_bind, np.eye(4))))
 
 
-def placings(scene: Scene, world: F64) -> list[Array]:
+def placings(scene: Scene, world: F64) -> list[F64]:
     """(4, 4) for each skin the matrix that its mesh was placed by when it was bound, as its joints say.
 
     At the pose of binding World · InverseBind is the same for all joints, namely the way from the mesh's frame to the world. Where
@@ -45,7 +45,7 @@ def placings(scene: Scene, world: F64) -> list[Array]:
     return out
 
 
-def placed_by(matrices: F64, hints: Sequence[Array] = ()) -> Array:
+def placed_by(matrices: F64, hints: Sequence[F64] = ()) -> F64:
     """(4, 4) the one of (J, 4, 4) matrices that the others were before some were moved: one that a hint agrees with, else the first
     if another agrees with it, else that with which most agree. The identity where none is sound.
 
@@ -67,7 +67,7 @@ def placed_by(matrices: F64, hints: Sequence[Array] = ()) -> Array:
     return np.asarray(tried[int(np.argmax([np.count_nonzero(agreeing(m)) for m in tried]))])
 
 
-def departures(world: F64, skin: Skin, placing: Array) -> tuple[Array, Array]:
+def departures(world: F64, skin: Skin, placing: F64) -> tuple[F64, F64]:
     """(J,) how far each joint rests from where it was bound, in the world's units, and (J,) by how many degrees it is turned.
 
     placing: the mesh's frame in the world when it was bound, as `placed_by` has it. Scale counts for nothing: a joint may be drawn at
@@ -83,7 +83,7 @@ def departures(world: F64, skin: Skin, placing: Array) -> tuple[Array, Array]:
     return np.nan_to_num(away, posinf=0.0), np.nan_to_num(angle)
 
 
-def own_departures(world: F64, skin: Skin, placing: Array, up: Array) -> tuple[Array, Array]:
+def own_departures(world: F64, skin: Skin, placing: F64, up: I64) -> tuple[F64, F64]:
     """As `departures`, each joint against the one above it, so that what only hangs on a joint that was moved counts as still.
 
     up: (J,) position in the skin of the joint above, -1 for a top one, which is told as `departures` has it.
@@ -104,7 +104,7 @@ def own_departures(world: F64, skin: Skin, placing: Array, up: Array) -> tuple[A
     return away, angle
 
 
-def stretches(world: F64, skin: Skin, placing: Array) -> Array:
+def stretches(world: F64, skin: Skin, placing: F64) -> F64:
     """(J, 3) by what each joint is longer along its own axes than when it was bound, 1 where nothing can be told.
 
     placing: as `departures` has it.
@@ -131,7 +131,7 @@ def singular(skin: Skin) -> Bool:
         return answer
 
 
-def turn_between(before: F64, after: F64) -> Array:
+def turn_between(before: F64, after: F64) -> F64:
     """(n,) degrees between the turns of two sets of (n, 3, 3) linear parts.
 
     before, after: (n, 3, 3) float64.
@@ -146,7 +146,7 @@ def turn_between(before: F64, after: F64) -> Array:
         return answer
 
 
-def _turns(linear: Array) -> Array:
+def _turns(linear: F64) -> F64:
     """(n, 3, 3) the rotations nearest to linear parts, by their singular values (polar decomposition)."""
     sound = np.asarray(np.isfinite(linear).all(axis=(1, 2)))
     u, _, vt = np.linalg.svd(np.where(sound[:, None, None], linear, np.eye(3)))

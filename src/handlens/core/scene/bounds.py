@@ -6,13 +6,13 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from ..words.arrays import F64, Array
+from ..words.arrays import F64
 from .model import Scene
 from .skinning import world_positions
 from .transforms import walk, world_matrices
 
 
-def world_bounds(scene: Scene, world: F64 | None = None, nodes: Iterable[int] | None = None) -> tuple[Array, Array] | None:
+def world_bounds(scene: Scene, world: F64 | None = None, nodes: Iterable[int] | None = None) -> tuple[F64, F64] | None:
     """((3,), (3,)) lowest and highest finite world coordinate over every mesh instance, or those of some nodes, skins evaluated
     (glTF 2.0 §3.7.3.3); None if empty.
 

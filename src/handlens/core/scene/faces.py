@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from ..limits import InputError
-from ..words.arrays import Array, Bool
+from ..words.arrays import I32, Bool
 
 
-def face_text(faces: Array) -> str:
+def face_text(faces: I32) -> str:
     """Faces, (n,) sorted numbers, as `face_mask` reads them: runs of neighbours as 3-11.
 
     faces: (n,) int.

@@ -12,7 +12,7 @@ _IDENTITY = np.eye(4)
 UP_NORMAL = (0.0, 1.0, 0.0)
 
 
-def unit_vectors(vectors: Array, instead: tuple[float, float, float] = (0.0, 0.0, 0.0), above: float = 0.0) -> Array:
+def unit_vectors(vectors: F64, instead: tuple[float, float, float] = (0.0, 0.0, 0.0), above: float = 0.0) -> F64:
     """Rows scaled to length one.
 
     vectors: (n, 3) float, any unit and frame. instead: what stands for rows that have no direction. above: length up to which a row has
@@ -26,7 +26,7 @@ def unit_vectors(vectors: Array, instead: tuple[float, float, float] = (0.0, 0.0
     return answer
 
 
-def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> Array:
+def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> F64:
     """(3, 3) rotation of a quaternion x, y, z, w; a zero quaternion gives the identity.
 
     quaternion: (4,) float64, x, y, z, w.
@@ -68,7 +68,7 @@ def matrix_quaternion(matrix: F64) -> tuple[float, float, float, float]:
     return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
 
 
-def quaternion_product(a: Array, b: Array) -> Array:
+def quaternion_product(a: F64, b: Array) -> F64:
     """Hamilton product of quaternions x, y, z, w, over the last axis.
 
     a, b: (..., 4) float, x, y, z, w.
@@ -86,7 +86,7 @@ def quaternion_product(a: Array, b: Array) -> Array:
     )
 
 
-def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: tuple[float, ...]) -> Array:
+def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: tuple[float, ...]) -> F64:
     """(4, 4) matrix of translation × rotation × scale (glTF 2.0 §3.5.3)."""
     m = np.eye(4)
     m[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, np.float64)
@@ -94,7 +94,7 @@ def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: 
     return m
 
 
-def composed(translations: F64, rotations: F64, scales: F64) -> Array:
+def composed(translations: F64, rotations: F64, scales: F64) -> F64:
     """(n, 4, 4) matrices of n translations (n, 3), unit quaternions (n, 4) and scales (n, 3), as `compose` makes one.
 
     translations: (n, 3) float64.
@@ -134,7 +134,7 @@ class Polar:
 
     __slots__ = ("determinant", "mirrored", "rotation", "scale", "shear")
 
-    def __init__(self, linear: Array) -> None:
+    def __init__(self, linear: F64) -> None:
         with np.errstate(all="ignore"):
             lengths = np.linalg.norm(linear, axis=0)
         if not np.isfinite(linear).all() or not np.isfinite(lengths).all():
@@ -183,7 +183,7 @@ class Polar:
         return bool((np.minimum(r, np.abs(1 - r)) < tolerance).all())
 
 
-def apply(matrix: F64, points: Array) -> Array:
+def apply(matrix: F64, points: F64) -> F64:
     """(N, 3) points through a (4, 4) matrix; coordinates that are no numbers stay none. Through the identity, the same array.
 
     matrix: (4, 4) float64, applied to columns.

@@ -77,7 +77,7 @@ class Morph:
 
     name: str
     positions: F64
-    normals: Array | None = None
+    normals: F32 | None = None
 
 
 def _empty(shape: tuple[int, ...], dtype: Any) -> Callable[[], Array]:
@@ -160,7 +160,7 @@ class Node:
     translation: tuple[float, float, float] = (0.0, 0.0, 0.0)
     rotation: tuple[float, float, float, float] = (0.0, 0.0, 0.0, 1.0)
     scale: tuple[float, float, float] = (1.0, 1.0, 1.0)
-    matrix: Array | None = None
+    matrix: F64 | None = None
     children: tuple[int, ...] = ()
     mesh: int | None = None
     skin: int | None = None

@@ -14,7 +14,7 @@ from .transforms import parents
 _SMALL = 1e-12
 
 
-def sample(channel: Channel, at: Array) -> F64:
+def sample(channel: Channel, at: F64) -> F64:
     """(n, k) float64 values of a channel at times (n,) in seconds; before the first key and after the last it keeps still.
 
     at: (n,) float, seconds.
@@ -23,7 +23,7 @@ def sample(channel: Channel, at: Array) -> F64:
     return np.asarray(sample_all([channel], at)[0])
 
 
-def curve_at(channel: Channel, at: Array) -> tuple[Array, Array]:
+def curve_at(channel: Channel, at: F64) -> tuple[F64, F64]:
     """Values and slopes a second, (n, k) float64 each, of a cubic spline at times (n,) between its first key and its last.
 
     Of rotations both are those of the unit quaternion that the spline is read as, whose own length changes between its keys.
@@ -47,7 +47,7 @@ def curve_at(channel: Channel, at: Array) -> tuple[Array, Array]:
     return points, slopes
 
 
-def sample_all(channels: Sequence[Channel], at: Array) -> Array:
+def sample_all(channels: Sequence[Channel], at: Array) -> F64:
     """(c, n, k) values of channels with one path, one way and the same key times, at times (n,) in seconds.
 
     at: (n,) float, seconds.
@@ -85,7 +85,7 @@ def sample_all(channels: Sequence[Channel], at: Array) -> Array:
     return np.asarray(_unit(out) if turns else out)
 
 
-def poses(node: Node, channels: Sequence[Channel]) -> tuple[Array, Array]:
+def poses(node: Node, channels: Sequence[Channel]) -> tuple[F64, F64]:
     """Times (K,) and local matrices (K, 4, 4) of a node at every key of any of its channels."""
     times = np.unique(np.concatenate([channel.times.astype(np.float64) for channel in channels]))
     rest = {"translation": node.translation, "rotation": node.rotation, "scale": node.scale}
@@ -105,13 +105,13 @@ def moments(channels: Sequence[Channel]) -> F64:
     return np.unique(np.concatenate([keys, (keys[1:] + keys[:-1]) / 2]))
 
 
-def pose_at(scene: Scene, clip: Clip, seconds: float) -> Array:
+def pose_at(scene: Scene, clip: Clip, seconds: float) -> F64:
     """(N, 4, 4) world matrices of all nodes with a clip's channels at a time."""
     answer: Array = worlds_at(scene, clip, np.array([seconds]))[0]
     return answer
 
 
-def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None = None) -> Array:
+def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None = None) -> F64:
     """(n, N, 4, 4) world matrices of all nodes with a clip's channels at times (n,) in seconds; what no channel drives stays at rest.
 
     only: nodes that are asked for; all others may be left as the identity, but for those above them. A channel without keys, or whose
@@ -146,7 +146,7 @@ def worlds_at(scene: Scene, clip: Clip, at: Array, only: Collection[int] | None 
     return out
 
 
-def _locals(scene: Scene, driven: list[int], by_node: dict[int, dict[str, Channel]], at: Array) -> Array:
+def _locals(scene: Scene, driven: list[int], by_node: dict[int, dict[str, Channel]], at: Array) -> F64:
     """(d, n, 4, 4) local matrices of driven nodes at times. Channels with the same keys are sampled together."""
     found = {p: np.stack([np.tile(_rest(scene.nodes[i], p), (len(at), 1)) for i in driven]) if driven else None for p in _REST}
     groups: dict[tuple[str, str, bytes], list[tuple[int, Channel]]] = {}
@@ -167,7 +167,7 @@ _REST = ("translation", "rotation", "scale")
 _WIDE = {"translation": 3, "rotation": 4, "scale": 3}
 
 
-def _rest(n: Node, path: str) -> Array:
+def _rest(n: Node, path: str) -> F64:
     return np.array(getattr(n, path), np.float64)
 
 
@@ -195,7 +195,7 @@ def hermite(share: F64, length: F64, p0: F64, out0: F64, p1: F64, in1: F64) -> F
     return (2 * s3 - 3 * s2 + 1) * p0 + length * (s3 - 2 * s2 + share) * out0 + (3 * s2 - 2 * s3) * p1 + length * (s3 - s2) * in1
 
 
-def _slerp(a: Array, b: Array, share: Array) -> Array:
+def _slerp(a: F64, b: F64, share: F64) -> F64:
     """Along the shorter arc; along the chord where the two are almost one."""
     a, b = _unit(a), _unit(b)
     dot = np.einsum("...j,...j->...", a, b)[..., None]
@@ -208,7 +208,7 @@ def _slerp(a: Array, b: Array, share: Array) -> Array:
     return answer
 
 
-def _unit(quaternions: Array) -> Array:
+def _unit(quaternions: F64) -> F64:
     """Rows of length one; a row of zeros is no turn at all."""
     length = np.linalg.norm(quaternions, axis=-1, keepdims=True)
     none = np.zeros(quaternions.shape[-1])

@@ -25,7 +25,7 @@ def morph_weights(scene: Scene, node: int) -> tuple[float, ...]:
     return weights if any(weights) else ()
 
 
-def morphed_positions(scene: Scene, node: int) -> Array:
+def morphed_positions(scene: Scene, node: int) -> F64:
     """(V, 3) mesh-space positions with the stored morph weights applied: p + Σ wₖ · offsetₖ."""
     n = scene.nodes[node]
     assert n.mesh is not None
@@ -37,7 +37,7 @@ def morphed_positions(scene: Scene, node: int) -> Array:
     return points
 
 
-def posed(scene: Scene, node: int, world: F64 | None = None) -> Array:
+def posed(scene: Scene, node: int, world: F64 | None = None) -> F64:
     """(V, 3) world positions of a node's mesh, its skin evaluated in the given pose.
 
     A skinned mesh ignores its own node's transform (glTF 2.0 §3.7.3.3): v' = Σ w_j · World_j · InverseBind_j · v.
@@ -74,7 +74,7 @@ def posed(scene: Scene, node: int, world: F64 | None = None) -> Array:
     return out
 
 
-def joint_matrices(skin: Skin, world: F64) -> Array:
+def joint_matrices(skin: Skin, world: F64) -> F64:
     """(J, 4, 4) World_j · InverseBind_j of a skin's joints.
 
     world: (N, 4, 4) float64 world matrices of all nodes.
@@ -87,7 +87,7 @@ def joint_matrices(skin: Skin, world: F64) -> Array:
 _at_rest: WeakKeyDictionary[Scene, dict[int, Array]] = WeakKeyDictionary()
 
 
-def posed_at_rest(scene: Scene, node: int, world: Array) -> Array:
+def posed_at_rest(scene: Scene, node: int, world: F64) -> F64:
     """(V, 3) as `posed` has it for the pose at rest, worked out once for all who measure, until `forget_poses`. world: (N, 4, 4) at rest."""
     kept = _at_rest.setdefault(scene, {})
     if node not in kept:
@@ -100,7 +100,7 @@ def forget_poses() -> None:
     _at_rest.clear()
 
 
-def world_positions(scene: Scene, node: int, world: F64) -> Array:
+def world_positions(scene: Scene, node: int, world: F64) -> F64:
     """(V, 3) world positions at which a node's mesh is measured: skinned where it has a skin, without morph targets elsewhere.
 
     world: (N, 4, 4) float64 world matrices of all nodes.
@@ -113,7 +113,7 @@ def world_positions(scene: Scene, node: int, world: F64) -> Array:
     return posed(scene, node, world)
 
 
-def rest_world_positions(scene: Scene, node: int, world: Array) -> Array:
+def rest_world_positions(scene: Scene, node: int, world: F64) -> F64:
     """As `world_positions`, of skinned parts worked out once for all who measure. world: (N, 4, 4) at rest."""
     n = scene.nodes[node]
     skinned = n.mesh is not None and n.skin is not None and scene.meshes[n.mesh].weights is not None

@@ -33,7 +33,7 @@ def ranks(weights: Weights) -> I64:
     return out
 
 
-def with_rows(vertices: int, owner: Array, joints: Array, weights: Array) -> Weights:
+def with_rows(vertices: int, owner: I64, joints: Array, weights: Array) -> Weights:
     """Weights of entries in any order, kept in the order of their vertices. owner: (E,) vertex of each.
 
     joints: (E,) int, positions in the skin.
@@ -80,8 +80,8 @@ def limited(weights: Weights, most: int) -> Weights:
 class Skeleton:
     """The joints of a skin as a tree. up: (J,) position of the nearest joint above each, -1 for a top one. places: (J, 3) in the world."""
 
-    up: Array
-    places: Array
+    up: I64
+    places: F64
 
 
 #: Joints above one that are followed up: a chain may be as long as a file likes.
@@ -90,7 +90,7 @@ _MOST_ABOVE = 64
 _LAID_OUT = 4_000_000
 
 
-def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton, chosen: Array) -> Array:
+def displacement(points: F64, before: Weights, after: Weights, bones: Skeleton, chosen: I64) -> F64:
     """(n,) how far each chosen vertex goes astray with other weights, at most, where one joint is turned by 60°.
 
     With one joint turned about its place by a rotation R, linear blend skinning moves a vertex by s (R - 1) x: s is the sum of its
@@ -121,7 +121,7 @@ def displacement(points: Array, before: Weights, after: Weights, bones: Skeleton
     return out
 
 
-def joint_reach(points: Array, weights: Weights, bones: Skeleton) -> Array:
+def joint_reach(points: F64, weights: Weights, bones: Skeleton) -> F64:
     """(J,) how far a turn of each joint by a radian moves a vertex, at most: Σ w · |x - p|, the sum being over the joint and all that
     hang on it. points: (V, 3) where vertices stand at rest.
     """
@@ -139,7 +139,7 @@ def joint_reach(points: Array, weights: Weights, bones: Skeleton) -> Array:
     return out
 
 
-def _with_all_below(row: Array, joint: Array, amount: Array, rows: int, up: Array) -> tuple[Array, Array, Array]:
+def _with_all_below(row: I64, joint: I64, amount: F64, rows: int, up: I64) -> tuple[I64, I64, F64]:
     """Amounts on joints summed with those on all that hang on each: rows, joints and sums, where there are any.
 
     row, joint: (n,) where each of `amount` (n,) stands. rows: how many there are. up: (J,) the joint above each, -1 for none.
@@ -159,10 +159,10 @@ def _with_all_below(row: Array, joint: Array, amount: Array, rows: int, up: Arra
     entries = csr_array((amount, (row, joint)), shape=(rows, joints))
     ancestors = csr_array((np.ones(len(below)), (below, above)), shape=(joints, joints))
     summed = csr_array(entries @ ancestors).tocoo()
-    return summed.coords[0], summed.coords[1], summed.data
+    return np.asarray(summed.coords[0], np.int64), np.asarray(summed.coords[1], np.int64), summed.data
 
 
-def _over(up: Array) -> tuple[Array, Array]:
+def _over(up: I64) -> tuple[I64, I64]:
     """Pairs of a joint and one that it hangs on, itself among them."""
     here, above = np.arange(len(up)), np.arange(len(up))
     pairs = [(here, above)]
@@ -175,7 +175,7 @@ def _over(up: Array) -> tuple[Array, Array]:
     return np.concatenate([a for a, _ in pairs]), np.concatenate([b for _, b in pairs])
 
 
-def skeleton_of(joints: tuple[int, ...], up: list[int], world: Array) -> Skeleton:
+def skeleton_of(joints: tuple[int, ...], up: list[int], world: F64) -> Skeleton:
     """The tree of a skin's joints. up: parents of all nodes, world: (N, 4, 4) of all nodes."""
     at = {node: k for k, node in reversed(list(enumerate(joints)))}
     nearest: dict[int, int] = {}

@@ -56,7 +56,7 @@ def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
     return None
 
 
-def cut(pixels: U8, window: F64, size: tuple[int, int], padding: int, wraps: tuple[int, int]) -> Array:
+def cut(pixels: U8, window: F64, size: tuple[int, int], padding: int, wraps: tuple[int, int]) -> U8:
     """A window of a picture as `size` (width, height) pixels, with `padding` pixels all round of what the picture shows there.
 
     pixels: (H, W, 4) uint8. window: (2, 2) float64, its low and high corner in pictures, v downwards; it may lie beyond the picture.
@@ -81,7 +81,7 @@ def cut(pixels: U8, window: F64, size: tuple[int, int], padding: int, wraps: tup
     return np.asarray(made.convert("RGBA"))
 
 
-def _beyond(pixels: Array, begin: Array, end: Array, wraps: tuple[int, int]) -> Array:
+def _beyond(pixels: U8, begin: I64, end: I64, wraps: tuple[int, int]) -> U8:
     """Pixels from one place to another, each (x, y), wherever they lie."""
     columns, rows = (
         _wrapped(np.arange(a, b), n, wrap)
@@ -90,7 +90,7 @@ def _beyond(pixels: Array, begin: Array, end: Array, wraps: tuple[int, int]) -> 
     return pixels[rows[:, None], columns[None, :]]
 
 
-def _wrapped(at: Array, count: int, wrap: int) -> Array:
+def _wrapped(at: I64, count: int, wrap: int) -> I64:
     if wrap == CLAMP:
         return at.clip(0, count - 1)
     if wrap == MIRROR:

@@ -16,7 +16,7 @@ from .names import stem_of
 LUMA = np.array([0.2126, 0.7152, 0.0722])
 
 
-def channel(pixels: Array, name: str) -> U8:
+def channel(pixels: U8, name: str) -> U8:
     """(H, W) uint8 of (H, W, 4) pixels: r, g, b or a, anything else luminance."""
     values = pixels[:, :, "rgba".index(name)] if name in ("r", "g", "b", "a") else np.rint(pixels[:, :, :3] @ LUMA)
     out: Array = np.asarray(values).astype(np.uint8)

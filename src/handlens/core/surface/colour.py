@@ -6,10 +6,10 @@ from collections.abc import Sequence
 
 import numpy as np
 
-from ..words.arrays import Array
+from ..words.arrays import F64, Array
 
 
-def to_linear(shown: Sequence[float] | Array) -> Array:
+def to_linear(shown: Sequence[float] | Array) -> F64:
     """Linear light of values as they are shown, 0 to 1, any shape.
 
     shown: 0 to 1, of any shape, coded as sRGB.
@@ -19,7 +19,7 @@ def to_linear(shown: Sequence[float] | Array) -> Array:
     return out
 
 
-def to_shown(linear: Sequence[float] | Array) -> Array:
+def to_shown(linear: Sequence[float] | Array) -> F64:
     """Values as they are shown of linear light, 0 to 1, any shape.
 
     linear: 0 to 1, of any shape.

@@ -32,7 +32,7 @@ def turned_over(transform: Mapping[str, Any], v_down: bool) -> Json:
     }
 
 
-def placed(uv: Array, transform: Mapping[str, Any] | None, v_down: bool) -> Array:
+def placed(uv: F64, transform: Mapping[str, Any] | None, v_down: bool) -> F64:
     """UVs (..., 2) where a texture transform puts them.
 
     uv: (..., 2) float.
@@ -55,7 +55,7 @@ def enlarges(transform: Mapping[str, Any] | None) -> float:
     return float(abs(np.linalg.det(_parts(transform, True)[0]))) if transform else 1.0
 
 
-def _parts(transform: Mapping[str, Any], v_down: bool) -> tuple[Array, Array]:
+def _parts(transform: Mapping[str, Any], v_down: bool) -> tuple[F64, F64]:
     """(2, 2) turn and scale, and (2,) shift."""
     angle = float(transform.get("rotation", 0.0))
     c, s = np.cos(angle), np.sin(angle) * (1 if v_down else -1)

@@ -10,7 +10,7 @@ import re
 
 import numpy as np
 
-from .arrays import F64, Array
+from .arrays import F64
 
 #: What nodes without content are called that say where something is to be put or aimed (common practice, no published source).
 _PLACE = re.compile(r"socket|target|anchor|attach|mount|snap|locator|spawn|hook|muzzle|marker|grip", re.IGNORECASE)
@@ -36,7 +36,7 @@ ANCHORS: dict[str, tuple[float, float, float]] = {
 }
 
 
-def anchor(low: F64, high: F64, name: str, up: str) -> Array:
+def anchor(low: F64, high: F64, name: str, up: str) -> F64:
     """(3,) the named point of a box with the given corners, (3,) each. up: "X", "Y" or "Z".
 
     low, high: (3,) float64.

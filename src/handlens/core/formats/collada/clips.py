@@ -17,7 +17,7 @@ from ...limits import plural
 from ...scene import Channel, Clip, Problem
 from ...scene.matrices import decompose
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import F64
 from ..shared.xml import Element, Numbers
 from .mesh import Sources
 from .transforms import product
@@ -33,8 +33,8 @@ class _Curve:
     transform: int
     #: Which numbers of the transform element are driven; all of them for None.
     member: int | None
-    times: Array
-    values: Array
+    times: F64
+    values: F64
 
 
 def read_clips(

@@ -10,7 +10,7 @@ from urllib.parse import unquote
 import numpy as np
 
 from ...scene.model import Layer, Mesh, Morph, Weights, frozen
-from ...words.arrays import F64, Array
+from ...words.arrays import F64, I32, I64, Array
 from ..ply.read import strip_triangles
 from ..shared.lists import ragged
 from ..shared.xml import Element, Numbers
@@ -25,13 +25,13 @@ class Geometry:
     """A geometry with its own numbering. symbols: material symbol of each slot. layers: by (semantic, set), values and index."""
 
     name: str
-    positions: Array
-    corners: Array
-    counts: Array
-    slots: Array
+    positions: F64
+    corners: I64
+    counts: I64
+    slots: I64
     symbols: tuple[str, ...]
     layers: dict[tuple[str, int], Layer]
-    lines: Array
+    lines: I32
     bridged: int = 0
 
 
@@ -62,7 +62,7 @@ class Sources:
             return np.zeros((0, least))
         return found
 
-    def _read(self, key: str) -> Array:
+    def _read(self, key: str) -> F64:
         source = next((e for e in self.owner.iter("source") if e.get("id") == key), None)
         if source is None:
             source = self.target(f"#{key}", "source")
@@ -229,7 +229,7 @@ class _Reader:
             taken.add((semantic, k))
             self.layer(element, (semantic, k), url or "", rows[:, offset])
 
-    def layer(self, element: Element, key: tuple[str, int], url: str, index: Array) -> None:
+    def layer(self, element: Element, key: tuple[str, int], url: str, index: I64) -> None:
         values = self.sources.floats(url, _LEAST[key[0]])
         if not len(values):
             return
@@ -242,7 +242,7 @@ class _Reader:
         own.extend([None] * (len(self.pieces.corners) - 1 - len(own)))
         own.append(np.where(index < 0, -1, index + stack[url]))
 
-    def rows(self, element: Element, stride: int) -> tuple[Array, Array]:
+    def rows(self, element: Element, stride: int) -> tuple[I64, I64]:
         """(K, stride) indices of all corners of a primitive, and (F,) corners of each face or line."""
         if element.tag == "polygons":
             return self._polygons(element, stride)
@@ -267,7 +267,7 @@ class _Reader:
             )
         return flat, np.full(len(flat) // each, each, np.int64)
 
-    def _polygons(self, element: Element, stride: int) -> tuple[Array, Array]:
+    def _polygons(self, element: Element, stride: int) -> tuple[I64, I64]:
         rows: list[Array] = []
         for child in element:
             if child.tag == "p":
@@ -294,7 +294,7 @@ class _Reader:
                 rows.append(outline)
         return _stacked(rows, stride), np.array([len(row) for row in rows], np.int64)
 
-    def _table(self, element: Element | None, stride: int) -> Array:
+    def _table(self, element: Element | None, stride: int) -> I64:
         values = self.numbers.integers(element)
         if len(values) % stride:
             self.numbers.fail(element, f"holds {len(values):,} indices, which do not come out in groups of {stride}")
@@ -304,15 +304,15 @@ class _Reader:
 _LEAST = {"NORMAL": 3, "TEXCOORD": 2, "UV": 2, "COLOR": 3, "TEXTANGENT": 3, "TANGENT": 3}
 
 
-def _joined(pieces: list[Array]) -> Array:
+def _joined(pieces: list[I64]) -> I64:
     return np.concatenate(pieces).astype(np.int64) if pieces else np.zeros(0, np.int64)
 
 
-def _stacked(pieces: list[Array], stride: int) -> Array:
+def _stacked(pieces: list[I64], stride: int) -> I64:
     return np.concatenate(pieces) if pieces else np.zeros((0, stride), np.int64)
 
 
-def _pairs(corners: Array, counts: Array) -> Array:
+def _pairs(corners: I64, counts: I64) -> I64:
     """(L, 2) consecutive pairs within each line."""
     starts = np.cumsum(counts) - counts
     places = ragged(starts, np.maximum(counts - 1, 0))

@@ -15,7 +15,7 @@ from ...packages import Package
 from ...scene import Camera, Light, Node, Problem, Scene
 from ...scene.matrices import decompose
 from ...scene.model import HELD, Mesh, Skin, frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ..shared.xml import Element, Numbers, parse_xml
 from .clips import read_clips
 from .lights import camera_of, light_of
@@ -304,7 +304,7 @@ def _name(element: Element) -> str:
     return (element.get("id") or "") if name is None else str(name)
 
 
-def _values(element: Element, numbers: Numbers) -> Array:
+def _values(element: Element, numbers: Numbers) -> F64:
     return numbers.floats(element, _TRANSFORMS[element.tag])
 
 

@@ -10,7 +10,7 @@ import numpy as np
 from ...limits import InputError
 from ...scene import Problem
 from ...scene.model import Morph, Weights, frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, I64
 from ..shared.xml import Element, Numbers
 from .mesh import Geometry, Sources, Target
 
@@ -26,13 +26,13 @@ class Rig:
     name: str | None
     geometry: Element | None
     joints: list[str] = field(default_factory=list)
-    bind_shape: Array = field(default_factory=lambda: np.eye(4))
-    inverse_bind: Array = field(default_factory=lambda: np.zeros((0, 4, 4)))
-    counts: Array = field(default_factory=lambda: np.zeros(0, np.int64))
-    pairs: Array = field(default_factory=lambda: np.zeros((0, 2), np.int64))
-    amounts: Array = field(default_factory=lambda: np.zeros(0))
+    bind_shape: F64 = field(default_factory=lambda: np.eye(4))
+    inverse_bind: F64 = field(default_factory=lambda: np.zeros((0, 4, 4)))
+    counts: I64 = field(default_factory=lambda: np.zeros(0, np.int64))
+    pairs: I64 = field(default_factory=lambda: np.zeros((0, 2), np.int64))
+    amounts: F64 = field(default_factory=lambda: np.zeros(0))
     targets: list[str] = field(default_factory=list)
-    shares: Array = field(default_factory=lambda: np.zeros(0))
+    shares: F64 = field(default_factory=lambda: np.zeros(0))
     relative: bool = False
 
     def weights(self, vertices: int, label: str) -> Weights:

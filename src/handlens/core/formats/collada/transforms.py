@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 
 
-def product(transforms: list[tuple[str, str, Array]]) -> Array:
+def product(transforms: list[tuple[str, str, Array]]) -> F64:
     """(4, 4) the product of transform elements, each after the one before it (chapter 5, `node`).
 
     transforms: tag, sid and values (float64) of each element, in order.

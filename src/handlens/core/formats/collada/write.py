@@ -16,7 +16,7 @@ from ...scene import Layer, Material, Mesh, Node, Scene
 from ...scene.motion import poses
 from ...scene.transforms import parents
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ..conform.steps import Target
 from ..shared.xml import Element
 from .materials import OPAQUE
@@ -392,7 +392,7 @@ class _Writer:
         return node
 
 
-def _axis_angle(quaternion: tuple[float, ...]) -> Array:
+def _axis_angle(quaternion: tuple[float, ...]) -> F64:
     """An axis and an angle in degrees of a quaternion (x, y, z, w)."""
     v = np.array(quaternion[:3])
     length = float(np.linalg.norm(v))

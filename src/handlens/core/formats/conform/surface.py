@@ -14,7 +14,7 @@ from ...scene import Layer, Mesh, Scene
 from ...scene.matrices import unit_vectors
 from ...scene.model import frozen
 from ...scene.once import cached_per_mesh
-from ...words.arrays import Array
+from ...words.arrays import F64, Array, Bool
 from .one_set import drawn_set_first, on_another_uv_set
 from .steps import ExportLoss, Step, Target
 
@@ -119,7 +119,7 @@ def _fewer_colours(scene: Scene, target: Target) -> Scene:
     return scene.with_(meshes=tuple(change(mesh) if mesh.colours else mesh for mesh in scene.meshes))
 
 
-def vertex_colours(mesh: Mesh) -> Array | None:
+def vertex_colours(mesh: Mesh) -> F64 | None:
     """(V, 3) colour of each vertex, white where no face uses it; None where some vertex has several, or none at some corner."""
     layer = mesh.colours[0]
     out = np.full((len(mesh.positions), 3), 1.0)
@@ -210,7 +210,7 @@ def _without_gaps(scene: Scene, target: Target) -> Scene:
 # --- UV sets that are numbered in a row ---------------------------------------------------------------
 
 
-def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Array]:
+def _leading_gaps(mesh: Mesh, layers: tuple[Layer, ...]) -> list[Bool]:
     """For each layer but the last, the corners that have a value in a later one and none in it."""
     out: list[Array] = []
     later = np.zeros(len(mesh.corners), bool)

@@ -14,7 +14,7 @@ from ...limits import plural
 from ...scene import Layer, Material, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.pictures import media_type
-from ...words.arrays import Array, Bool
+from ...words.arrays import I64, Bool
 from .steps import ExportLoss, Step, Target
 
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
@@ -39,7 +39,7 @@ def _faces_with_uvs(mesh: Mesh) -> Bool:
     return np.minimum.reduceat(mesh.uvs[0].index, mesh.starts[:-1]) >= 0
 
 
-def _materials(mesh: Mesh) -> Array:
+def _materials(mesh: Mesh) -> I64:
     """(F,) material of each face."""
     table = np.array([*mesh.slot_materials, -1], np.int64)
     return table[mesh.slots] if len(mesh.slots) else np.full(mesh.face_count, table[0])

@@ -9,7 +9,7 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Morph, Problem, Weights
 from ...scene.model import frozen
-from ...words.arrays import F64, I32, Array
+from ...words.arrays import F32, F64, I32, Array
 from .document import Document, is_integer
 
 
@@ -21,14 +21,14 @@ class _Stack:
     arrays: list[Array] = field(default_factory=list)
     total: int = 0
 
-    def add(self, accessor: int, array: Array) -> int:
+    def add(self, accessor: int, array: F32) -> int:
         if accessor not in self.offsets:
             self.offsets[accessor] = self.total
             self.arrays.append(array)
             self.total += len(array)
         return self.offsets[accessor]
 
-    def joined(self) -> Array:
+    def joined(self) -> F32:
         return self.arrays[0] if len(self.arrays) == 1 else np.concatenate(self.arrays)
 
 
@@ -36,7 +36,7 @@ class _Stack:
 class _Primitive:
     entry: dict[str, Any]
     attributes: dict[str, int]
-    vertices: Array  # indices into the primitive's own vertices, as triangles (T, 3), lines (L, 2) or points (P,)
+    vertices: I32  # indices into the primitive's own vertices, as triangles (T, 3), lines (L, 2) or points (P,)
     kind: str
     offset: int
     count: int
@@ -82,13 +82,13 @@ def read_mesh(doc: Document, number: int, material_count: int, problems: list[Pr
     )
 
 
-def _join(pieces: list[Array], dtype: Any, empty: tuple[int, ...] = (0,)) -> Array:
+def _join(pieces: list[I32], dtype: Any, empty: tuple[int, ...] = (0,)) -> I32:
     if not pieces:
         return np.zeros(empty, dtype)
     return (pieces[0] if len(pieces) == 1 else np.concatenate(pieces)).astype(dtype, copy=False)
 
 
-def _moved(index: Array, offset: int) -> Array:
+def _moved(index: I32, offset: int) -> I32:
     # Most meshes are one primitive, whose indices need no copy.
     return index + np.int32(offset) if offset else index
 
@@ -100,7 +100,7 @@ def _run(names: set[str], prefix: str) -> int:
     return k
 
 
-def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, stored: Array) -> F64:
+def _shared(doc: Document, primitives: list[dict[str, Any]], positions: _Stack, stored: F32) -> F64:
     """(V, 3) float64 positions, the very same array as that of another mesh over the same accessors.
 
     Packed geometry has its data beside its accessors, so there the same ones may mean something else.
@@ -141,7 +141,7 @@ def _indices(doc: Document, accessor: int, total: int, where: str) -> I32:
     return np.require(stored, None, ["C", "A"]).view(np.int32) if stored.dtype == np.uint32 else stored.astype(np.int32)
 
 
-def _elements(doc: Document, index: Array, mode: int, where: str, problems: list[Problem]) -> tuple[Array, str]:
+def _elements(doc: Document, index: I32, mode: int, where: str, problems: list[Problem]) -> tuple[Array, str]:
     """Faces, lines or points of a primitive by its topology (§3.7.2.1)."""
     n = len(index)
     if mode == 4:
@@ -282,7 +282,7 @@ def _morphs(
     return tuple(out)
 
 
-def _morph_normals(doc: Document, faces: list[_Primitive], k: int, where: str) -> Array | None:
+def _morph_normals(doc: Document, faces: list[_Primitive], k: int, where: str) -> F32 | None:
     """Offsets laid out as the normal layer's values are; None where no primitive has them."""
     stack, any_found = _Stack(), False
     for face in faces:

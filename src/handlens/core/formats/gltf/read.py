@@ -12,7 +12,7 @@ from ...packages import Package
 from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
 from ...scene.model import frozen
 from ...surface.pictures import media_type, referenced
-from ...words.arrays import Array
+from ...words.arrays import F32, Array
 from .document import Document, decode_data_uri, is_integer
 from .levels import with_levels
 from .materials import number_of, numbers, read_material
@@ -251,7 +251,7 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
 
 
 def _channel(
-    node: int | None, path: str, times: Array, values: Array, way: str, label: str, where: str, problems: list[Problem]
+    node: int | None, path: str, times: F32, values: F32, way: str, label: str, where: str, problems: list[Problem]
 ) -> Channel:
     per_key = 3 if way == "CUBICSPLINE" else 1
     rows = len(times) * per_key

@@ -17,7 +17,7 @@ import numpy as np
 from ...geometry.split import split_vertices
 from ...scene import Camera, Clip, Layer, Light, Material, Mesh, Node, Scene, TextureInput
 from ...surface.pictures import BY_EXTENSION, media_type
-from ...words.arrays import Array
+from ...words.arrays import I32, I64, Array
 from ...words.json_tree import Json
 from ..conform.pictures import lies_inside
 from ..conform.steps import Target
@@ -103,7 +103,7 @@ class _Writer:
             entry["extras"] = {**(entry.get("extras") or {}), "targetNames": [morph.name for morph in mesh.morphs]}
         return entry
 
-    def _faces(self, mesh: Mesh, corners: Array, present: list[Layer], slot: int) -> dict[str, Any]:
+    def _faces(self, mesh: Mesh, corners: I64, present: list[Layer], slot: int) -> dict[str, Any]:
         first, index = split_vertices(mesh, present, corners)
         vertex = mesh.corners[first]
         attributes = {"POSITION": self.accessor(mesh.positions[vertex].astype(np.float32), 34962, True)}
@@ -127,7 +127,7 @@ class _Writer:
             out["targets"] = self._targets(mesh, vertex, first, normals)
         return out
 
-    def _targets(self, mesh: Mesh, vertex: Array, first: Array, with_normals: bool) -> list[dict[str, int]]:
+    def _targets(self, mesh: Mesh, vertex: I32, first: Array, with_normals: bool) -> list[dict[str, int]]:
         """Morph targets of a primitive; those that share their arrays share their accessors, as they may have come."""
         moves: dict[int, int] = {}
         turns: dict[int, int] = {}
@@ -143,7 +143,7 @@ class _Writer:
             out.append(target)
         return out
 
-    def _loose(self, mesh: Mesh, vertices: Array, mode: int) -> dict[str, Any]:
+    def _loose(self, mesh: Mesh, vertices: I32, mode: int) -> dict[str, Any]:
         kept, index = np.unique(vertices, return_inverse=True)
         position = mesh.positions[kept].astype(np.float32)
         out: dict[str, Any] = {
@@ -155,7 +155,7 @@ class _Writer:
             out["targets"] = self._targets(mesh, kept, kept, False)
         return out
 
-    def _weights(self, mesh: Mesh, vertex: Array) -> dict[str, int]:
+    def _weights(self, mesh: Mesh, vertex: I32) -> dict[str, int]:
         """Sets of four influences, in the order they came (§3.7.3.3)."""
         if mesh.weights is None:
             return {}

@@ -12,7 +12,7 @@ import numpy as np
 from numba import types
 
 from ...machine.compiled import TEXT, compiled
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from .lines import KEYWORDS, LARGEST, Corners, LineParser, Run
 
 _POWERS = 10.0 ** np.arange(23)
@@ -32,7 +32,7 @@ class BlockParser(LineParser):
             yield Run(_NAMES[kind], first, at, stop, lines)
             at, first = stop, first + lines
 
-    def numbers(self, text: bytes, run: Run) -> list[Array]:
+    def numbers(self, text: bytes, run: Run) -> list[F64]:
         raw = np.frombuffer(text, np.uint8)
         first_line = text[run.start : text.index(b"\n", run.start)].split(b"#")[0]
         width = len(first_line.split()) - 1

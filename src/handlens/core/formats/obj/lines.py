@@ -9,7 +9,7 @@ from typing import NamedTuple, NoReturn
 import numpy as np
 
 from ...limits import InputError
-from ...words.arrays import I32, I64, Array
+from ...words.arrays import F64, I32, I64
 
 #: Keywords whose lines come in long runs, and how each begins.
 KEYWORDS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
@@ -55,7 +55,7 @@ class LineParser:
             yield Run(keyword, first, at, at + sum(lengths), len(lengths))
             first, at = first + len(lengths), at + sum(lengths)
 
-    def numbers(self, text: bytes, run: Run) -> list[Array]:
+    def numbers(self, text: bytes, run: Run) -> list[F64]:
         """(lines, width) float64 of the numbers after v, vt or vn; NaN where a line has fewer than the widest.
 
         Raises InputError where a line has too few or something else than a number.
@@ -126,7 +126,7 @@ class LineParser:
         values += [0] * (3 - len(values))
         return values[0], values[1], values[2]
 
-    def _resolved(self, index: Array, keyword: str, counts: Array, first_line: int, totals: dict[str, int]) -> Array:
+    def _resolved(self, index: I64, keyword: str, counts: I64, first_line: int, totals: dict[str, int]) -> I32:
         """Zero-based indices; -1 where a corner has none. Negative ones count back from here."""
         total = totals[keyword]
         found = np.where(index < 0, total + index, index - 1)

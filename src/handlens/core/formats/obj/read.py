@@ -15,7 +15,7 @@ from ...machine.compiled_ahead import LARGE_TEXT
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, I32, I64, Array
 from ..shared.text import decode, plain
 from .library import Libraries
 from .lines import LARGEST, Corners, LineParser, Run
@@ -253,7 +253,7 @@ class _Reader:
         return out
 
 
-def _mesh(number: int, item: _Object, positions: Array, uv: Array, normals: Array, unused: Array, smoothing: bool) -> Mesh:
+def _mesh(number: int, item: _Object, positions: F64, uv: F64, normals: F64, unused: I64, smoothing: bool) -> Mesh:
     corners = _cat(item.corners, np.int32)
     lines = _cat(item.lines, np.int32).reshape(-1, 2)
     points = _cat(item.points, np.int32)
@@ -287,7 +287,7 @@ def _mesh(number: int, item: _Object, positions: Array, uv: Array, normals: Arra
     )
 
 
-def _layers(corners: list[Array], pieces: list[Array | None], values: Array) -> tuple[Layer, ...]:
+def _layers(corners: list[I32], pieces: list[Array | None], values: F64) -> tuple[Layer, ...]:
     if all(piece is None for piece in pieces):
         return ()
     filled = [
@@ -303,7 +303,7 @@ def _layers(corners: list[Array], pieces: list[Array | None], values: Array) -> 
     return (Layer(frozen(np.ascontiguousarray(values)), frozen(index.astype(np.int32))),)
 
 
-def _used_entries(total: int, uses: list[Array]) -> tuple[Array | None, Array | None]:
+def _used_entries(total: int, uses: list[I32]) -> tuple[Array | None, Array | None]:
     """Which of `total` entries are used, and the new number of each; None, None where all are."""
     marked = np.zeros(total, bool)
     for use in uses:
@@ -320,7 +320,7 @@ def _cat(pieces: list[Array], dtype: type) -> Array:
     return (pieces[0] if len(pieces) == 1 else np.concatenate(pieces)).astype(dtype, copy=False)
 
 
-def _stack(pieces: list[Array], width: int) -> Array:
+def _stack(pieces: list[F64], width: int) -> F64:
     """Rows of differing widths as one (N, width) float64 array; missing columns are 0, missing colours NaN."""
     if not pieces:
         return np.zeros((0, width))
@@ -344,7 +344,7 @@ def _stack(pieces: list[Array], width: int) -> Array:
     return out
 
 
-def _segments(corners: Array, counts: Array) -> Array:
+def _segments(corners: I32, counts: I64) -> I32:
     """(L, 2) consecutive pairs within each polyline."""
     if not len(corners):
         return np.zeros((0, 2), np.int32)

@@ -6,7 +6,7 @@ import numpy as np
 
 from ...scene import Layer, Mesh, Scene, TextureInput
 from ...scene.wrapping import CLAMP
-from ...words.arrays import Array
+from ...words.arrays import F64
 from ..conform.steps import Target
 from ..conform.surface import vertex_colours
 
@@ -113,7 +113,7 @@ def _corner(vertex: int, texture: int, n: int) -> str:
     return f"{vertex}/{texture}" if texture else str(vertex)
 
 
-def _lines(keyword: str, rows: Array, single: bool) -> list[str]:
+def _lines(keyword: str, rows: F64, single: bool) -> list[str]:
     """Rows in the shortest text that reads back as the same number.
 
     single: the numbers came as 32-bit floats, so the text only has to tell those apart; otherwise all 64 bits are kept.

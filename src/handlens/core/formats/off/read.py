@@ -14,7 +14,7 @@ from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, I32, I64, Array
 from ..shared.lists import ragged
 from ..shared.text import parse_numbers, plain, tokens_a_line
 
@@ -83,7 +83,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     )
 
 
-def _counts(values: Array, widths: Array, label: str) -> tuple[int, int, Array, int]:
+def _counts(values: F64, widths: I64, label: str) -> tuple[int, int, Array, int]:
     """Vertices, faces, where each later line starts among the numbers, and where the vertices start."""
     head = values[:3]
     if (head < 0).any() or (head != np.floor(head)).any() or not np.isfinite(head).all() or (head > 2**31).any():
@@ -94,7 +94,7 @@ def _counts(values: Array, widths: Array, label: str) -> tuple[int, int, Array, 
     return int(head[0]), int(head[1]), ends[first:], at
 
 
-def _faces(values: Array, at: int, lines: Array, faces: int, label: str) -> tuple[Array, Array, Array | None]:
+def _faces(values: F64, at: int, lines: I64, faces: int, label: str) -> tuple[Array, Array, Array | None]:
     """Starts (F,) and counts (F,) of each face's corners among the numbers, and colours (F, 3) where every face has one."""
     cut = InputError(f"{label} states {faces:,} faces but ends before them; it was cut off, so export it again.")
     if not faces:
@@ -130,7 +130,7 @@ def _faces(values: Array, at: int, lines: Array, faces: int, label: str) -> tupl
     return starts + 1, counts, colours
 
 
-def _mesh(rows: Array, corners: Array, counts: Array, colours: Array | None, normal: bool, coloured: bool) -> Mesh:
+def _mesh(rows: F64, corners: I32, counts: I64, colours: F64 | None, normal: bool, coloured: bool) -> Mesh:
     per_corner = frozen(corners)
     layers = []
     if coloured and rows.shape[1] >= 6 + 3 * normal:

@@ -16,7 +16,7 @@ from ...packages import Package
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ...scene.model import frozen
 from ...surface.pictures import referenced
-from ...words.arrays import F32, I64, Array
+from ...words.arrays import F32, I32, I64, Array
 from ..shared.lists import ragged, walk_lists
 from ..shared.text import decode, parse_numbers
 
@@ -195,7 +195,7 @@ class _Body:
         self.at += length
         return at + starts, counts
 
-    def _take(self, element: _Element, places: Array, counts: Array | None, into: _Columns) -> None:
+    def _take(self, element: _Element, places: I64, counts: I64 | None, into: _Columns) -> None:
         offset = np.zeros(len(places), np.int64)
         for p in element.properties:
             here = places + offset
@@ -252,7 +252,7 @@ class _Binary(_Body):
     def width(self, kind: str) -> int:
         return int(kind[1])
 
-    def column(self, places: Array, kind: str) -> Array:
+    def column(self, places: I64, kind: str) -> Array:
         width = self.width(kind)
         stride = int(places[1] - places[0]) if len(places) > 1 else width
         if (
@@ -280,7 +280,7 @@ class _Text(_Body):
     def width(self, kind: str) -> int:
         return 1
 
-    def column(self, places: Array, kind: str) -> Array:
+    def column(self, places: I64, kind: str) -> Array:
         taken = self.values[places]
         if kind[0] == "f":
             return taken
@@ -436,7 +436,7 @@ def _faces(
     return counts, corners.astype(np.int32), slots, uv_layer, colour_layer
 
 
-def strip_triangles(index: Array, lengths: Array) -> Array:
+def strip_triangles(index: I64, lengths: I64) -> I64:
     """(T, 3) triangles of strips: lists of `lengths` (N,) in which -1 begins a new strip; every second one is turned back.
 
     index: (n,) int, vertices and -1.
@@ -459,7 +459,7 @@ def strip_triangles(index: Array, lengths: Array) -> Array:
     return answer
 
 
-def _edges(tables: dict[str, _Columns], total: int, label: str) -> Array:
+def _edges(tables: dict[str, _Columns], total: int, label: str) -> I32:
     edge = tables.get("edge")
     if edge is None or not all(k in edge.scalars for k in ("vertex1", "vertex2")):
         return np.zeros((0, 2), np.int32)

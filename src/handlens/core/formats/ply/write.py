@@ -6,7 +6,7 @@ import numpy as np
 
 from ...geometry.split import split_vertices
 from ...scene import Layer, Mesh, Scene
-from ...words.arrays import Array
+from ...words.arrays import F64, I64, Array
 from ..conform.steps import Target
 
 
@@ -51,7 +51,7 @@ def write(scene: Scene, target: Target) -> dict[str, bytes]:
     return {f"{target.stem}.ply": ("\n".join([*header, "end_header"]) + "\n").encode() + b"".join(body)}
 
 
-def _lists(corners: Array, counts: Array, count_kind: str) -> bytes:
+def _lists(corners: I64, counts: I64, count_kind: str) -> bytes:
     """Polygons as their count and their corners, one behind the other."""
     lead = np.dtype(count_kind).itemsize
     sizes = lead + 4 * counts
@@ -66,7 +66,7 @@ def _lists(corners: Array, counts: Array, count_kind: str) -> bytes:
     return out.tobytes()
 
 
-def _taken(layer: Layer, used: Array, rest: int, default: float) -> Array:
+def _taken(layer: Layer, used: I64, rest: int, default: float) -> F64:
     """(V, k) values of a layer at the vertices, the default at those that no face uses."""
     out = np.full((len(used) + rest, layer.values.shape[1]), default)
     out[: len(used)] = layer.values[layer.index[used]]

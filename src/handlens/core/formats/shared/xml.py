@@ -8,7 +8,7 @@ import numpy as np
 from lxml import etree
 
 from ...limits import InputError
-from ...words.arrays import F64, I64, Array
+from ...words.arrays import F64, I64
 from .text import parse_numbers
 
 Element = etree._Element
@@ -54,7 +54,7 @@ class Numbers:
             self.fail(element, f"holds {len(values)} numbers where {count} belong")
         return values
 
-    def _one_by_one(self, words: list[str], element: Element | None) -> Array:
+    def _one_by_one(self, words: list[str], element: Element | None) -> F64:
         out = np.empty(len(words))
         for k, word in enumerate(words):
             try:

@@ -14,7 +14,7 @@ from ...limits import InputError, plural
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ..shared.text import decode, parse_numbers, plain
 
 FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
@@ -82,7 +82,7 @@ def _text(data: bytes, label: str) -> list[tuple[str, Array, Array]]:
     return out
 
 
-def _facets(body: bytes) -> Array | None:
+def _facets(body: bytes) -> F64 | None:
     """(F, 12) normal and corners where every facet is written as it should be, else None."""
     body = re.sub(rb"[ \n]+", b" ", body).lower()
     count = body.count(b"facet normal")

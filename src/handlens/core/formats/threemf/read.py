@@ -19,7 +19,7 @@ from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, Texture
 from ...scene.model import frozen
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type
-from ...words.arrays import Array
+from ...words.arrays import F64, I64, Array
 from ..conform.frame import THREEMF_UNITS as UNITS
 from ..shared.xml import Element, Numbers, parse_xml
 
@@ -213,7 +213,7 @@ class _Reader:
         )
         return number
 
-    def matrix(self, element: Element) -> Array:
+    def matrix(self, element: Element) -> F64:
         """Twelve numbers, row by row, of a matrix for row vectors (core, chapter 3.3)."""
         text = element.get("transform")
         if not text:
@@ -278,7 +278,7 @@ class _Reader:
                 p[k, c] = int(text)
         return pid, p
 
-    def surfaces(self, pid: list[str], properties: Array) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
+    def surfaces(self, pid: list[str], properties: I64) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
         """Slots, their materials, UVs and colours of triangles by their properties.
 
         properties: (T, 3) int, the property of each corner, -1 for none.

@@ -129,7 +129,7 @@ class _Reader:
         """Whether a prim only stands over a model of ours: it says so, holds nothing and moves nothing."""
         return bool(prim.GetCustomDataByKey(WRAPPER)) and str(prim.GetTypeName()) in ("Xform", "SkelRoot") and _still(prim)
 
-    def node(self, prim: Usd.Prim, above: Array, known: bool = True) -> int | None:
+    def node(self, prim: Usd.Prim, above: F64, known: bool = True) -> int | None:
         """The node of a prim with all below it, None where nothing below it has a place in a model. above: world matrix.
 
         known: whether a skeleton that names the nodes its joints are may wait for those.

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from pxr import Usd, UsdGeom, UsdShade
 
-from ...words.arrays import Array
+from ...words.arrays import I64, Array
 from ...words.json_tree import Json
 from .materials import Materials
 from .rig import morphs, weights
@@ -49,7 +49,7 @@ class Shapes:
         entry["morphs"] = morphs(self.gathered, prim, len(points))
         return entry
 
-    def _primvars(self, prim: Usd.Prim, points: int, counts: Array, corners: Array) -> list[dict[str, Any]]:
+    def _primvars(self, prim: Usd.Prim, points: int, counts: I64, corners: I64) -> list[dict[str, Any]]:
         """UsdGeom, Primvar: interpolation constant, uniform, varying, vertex or faceVarying, with or without an index of its own."""
         out: list[dict[str, Any]] = []
         opacity: tuple[Array, Array] | None = None
@@ -82,7 +82,7 @@ class Shapes:
             self.gathered.count("meshes carry an opacity of their own beside their material, which was passed over.")
         return out
 
-    def _spread(self, interpolation: str, values: int, indices: Any, points: int, counts: Array, corners: Array) -> Array | None:
+    def _spread(self, interpolation: str, values: int, indices: Any, points: int, counts: I64, corners: I64) -> I64 | None:
         """(C,) which value each corner takes; None where the lengths do not fit."""
         own = np.asarray(indices, np.int64) if indices is not None and len(indices) else np.arange(values)
         place = {
@@ -97,7 +97,7 @@ class Shapes:
         index = own[place]
         return None if len(index) and (int(index.max()) >= values or int(index.min()) < 0) else index
 
-    def _normals(self, mesh: UsdGeom.Mesh, points: int, counts: Array, corners: Array) -> list[dict[str, Any]]:
+    def _normals(self, mesh: UsdGeom.Mesh, points: int, counts: I64, corners: I64) -> list[dict[str, Any]]:
         primvar = UsdGeom.PrimvarsAPI(mesh).GetPrimvar("normals")
         if primvar and primvar.HasAuthoredValue():
             values, interpolation, indices = (

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from ...machine.sections import Sections
-from ...words.arrays import F64, I64, Array
+from ...words.arrays import F64, I64
 from ...words.json_tree import Json
 from .tags import MESH_NAME, UNNAMED
 
@@ -44,7 +44,7 @@ def mesh_name(prim: Any) -> str:
     return str(told) if told is not None else str(prim.GetDisplayName() or prim.GetName())
 
 
-def column(matrix: Any) -> Array:
+def column(matrix: Any) -> F64:
     """USD's row-vector matrix as one for column vectors (UsdGeom, "Transformations")."""
     return np.array(matrix, np.float64).reshape(4, 4).T
 

@@ -20,7 +20,7 @@ from ...scene import Camera, Layer, Light, Material, Mesh, Node, Scene, TextureI
 from ...scene.motion import poses
 from ...scene.transforms import parents, world_matrices
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
-from ...words.arrays import Array
+from ...words.arrays import F32, F64, Array
 from ..conform.steps import Target
 from .read import space_of
 from .tags import CLIP, MESH_NAME, NODES, PIECE, UNNAMED, WRAPPER
@@ -422,7 +422,7 @@ class _Writer:
 
         return [name(j) for j in joints]
 
-    def _joint_local(self, j: int, joints: tuple[int, ...], above: list[int], world: Array) -> Array:
+    def _joint_local(self, j: int, joints: tuple[int, ...], above: list[int], world: F64) -> F64:
         up = self._joint_above(j, set(joints), above)
         out: Array = world[j] if up < 0 else np.linalg.pinv(world[up]) @ world[j]
         return out
@@ -487,6 +487,6 @@ def _scale(material: Material, texture: TextureInput) -> tuple[Any, Any]:
     return None if tuple(four) == (1.0,) * 4 else four, texture.options.get("bias")
 
 
-def _single(values: Array) -> Array:
+def _single(values: Array) -> F32:
     with np.errstate(over="ignore", invalid="ignore"):
         return np.ascontiguousarray(values, np.float32)

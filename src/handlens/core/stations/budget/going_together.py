@@ -108,7 +108,7 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
     return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
 
 
-def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: Array) -> F64 | None:
+def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corners: I64) -> F64 | None:
     """(n, 2) float64 UVs of some corners of whole faces as they lie on a material's picture, in pictures, v downwards, moved by whole
     pictures to where they lie nearest to the first; None where one has none that is a number.
 
@@ -139,7 +139,7 @@ def wraps_of(texture: TextureInput) -> tuple[int, int]:
     return across, down
 
 
-def _integer_shifts(mesh: Mesh, layer: Layer, corners: Array, uv: Array, period: Array) -> Array:
+def _integer_shifts(mesh: Mesh, layer: Layer, corners: I64, uv: F64, period: F64) -> F64:
     """(n, 2) whole pictures by which corners are moved, the same for all faces that hang together in their UVs."""
     face = np.unique(face_of_corner(mesh)[corners], return_inverse=True)[1].reshape(-1)
     value, count = distinct_rows([uv])

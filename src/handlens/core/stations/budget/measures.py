@@ -17,7 +17,7 @@ from ...measures.records import MeshFigures
 from ...reduction.flat import freed_by_merging
 from ...reduction.subdivision import coarser
 from ...scene import Layer, Mesh, Scene
-from ...words.arrays import Array
+from ...words.arrays import I64, Array
 from .records import BudgetMeasures, TrianglesOf
 
 #: Triangles below which nobody would act on what could be freed.
@@ -123,7 +123,7 @@ def _vertices(mesh: Mesh, figures: MeshFigures, top: Topology) -> tuple[int, int
     )
 
 
-def _values(layer: Layer) -> Array:
+def _values(layer: Layer) -> I64:
     """(C,) the same number for corners with equal values."""
     ids, count = distinct_rows([layer.values])
     return np.append(ids, count)[layer.index]

@@ -20,7 +20,7 @@ from ...reduction.subdivision import coarser
 from ...scene import Mesh, Scene
 from ...scene.model import Weights, frozen
 from ...scene.placed import mesh_units
-from ...words.arrays import Array
+from ...words.arrays import I64, Array
 from ...words.figures import about, plain
 from .messages import say
 
@@ -186,7 +186,7 @@ def _vertices(mesh: Mesh) -> tuple[Array, int]:
     return index.reshape(-1, 3), len(first)
 
 
-def _order(mesh: Mesh, index: Array, count: int) -> Array:
+def _order(mesh: Mesh, index: I64, count: int) -> I64:
     """(T, 3) corners of the mesh in a better order of triangles; slots stay together, since each is drawn by itself."""
     corner = np.arange(len(mesh.corners)).reshape(-1, 3)
     out = []
@@ -197,7 +197,7 @@ def _order(mesh: Mesh, index: Array, count: int) -> Array:
     return np.concatenate(out)
 
 
-def _which(before: Array, after: Array) -> Array:
+def _which(before: I64, after: I64) -> I64:
     """(n,) for each triangle of `after` the one of `before` that it is, each taken once; rows begin at the same corner or at another."""
     key = lambda t: np.sort(t, axis=1)
     one, other = key(before), key(after)

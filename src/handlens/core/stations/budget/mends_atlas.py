@@ -18,7 +18,7 @@ from ...scene import Layer, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.atlas import GRID, packed_cells
 from ...surface.names import as_file
-from ...words.arrays import Array
+from ...words.arrays import F64, I64, Array
 from ...words.figures import percent
 from .going_together import Group, Piece, corners_of, groups, picture_uvs
 from .messages import say
@@ -177,7 +177,7 @@ def _moved(before: Scene, after: Scene, meshes: Sequence[int], group: Group, cel
     return after.with_(meshes=tuple(made))
 
 
-def _in_atlas(scene: Scene, mesh: Mesh, layer: Layer | None, piece: Piece, corners: Array, cells: Cells, k: int) -> Array:
+def _in_atlas(scene: Scene, mesh: Mesh, layer: Layer | None, piece: Piece, corners: I64, cells: Cells, k: int) -> F64:
     """(n, 2) UVs of corners in the atlas."""
     place, size = cells.atlas.places[k] + cells.padding, cells.sizes[k]
     if piece.flat:
@@ -196,7 +196,7 @@ def _in_atlas(scene: Scene, mesh: Mesh, layer: Layer | None, piece: Piece, corne
     return out
 
 
-def _with(mesh: Mesh, layer: Layer | None, corners: Array, uv: Array) -> Layer:
+def _with(mesh: Mesh, layer: Layer | None, corners: I64, uv: F64) -> Layer:
     """A UV set in which some corners have other values; where there was none, the other corners have none."""
     count = len(mesh.corners)
     kind = np.float32 if layer is None else layer.values.dtype

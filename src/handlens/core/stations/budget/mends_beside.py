@@ -20,7 +20,7 @@ from ...scene.generated import name_suffix, with_generated
 from ...scene.matrices import UP_NORMAL, apply, unit_vectors
 from ...scene.model import frozen
 from ...scene.transforms import world_matrices
-from ...words.arrays import Array
+from ...words.arrays import F64, I64
 from ...words.figures import about, percent, plain
 from .beside import cleared
 from .messages import say
@@ -79,7 +79,7 @@ def stand_in(scene: Scene, shape: str = "suited", moves: bool = False, parts: Se
     return Outcome(after, tuple(figures), tuple(remarks))
 
 
-def _named(scene: Scene, node: int, shape: Shape, back: Array) -> list[tuple[str, Mesh]]:
+def _named(scene: Scene, node: int, shape: Shape, back: F64) -> list[tuple[str, Mesh]]:
     """A mesh for each piece of a shape, in the frame of its part."""
     base = scene.part_name(node)
     out = []
@@ -117,7 +117,7 @@ def _alike(one: list[tuple[str, Mesh]], other: list[tuple[str, Mesh]]) -> bool:
     return True
 
 
-def _mesh(name: str, points: Array, triangles: Array) -> Mesh:
+def _mesh(name: str, points: F64, triangles: I64) -> Mesh:
     point = points[triangles]
     area = np.cross(point[:, 1] - point[:, 0], point[:, 2] - point[:, 0])
     normals = unit_vectors(area, UP_NORMAL)
@@ -145,7 +145,7 @@ def _fit_figures(fit: Fit, part: _Solid, unit: float) -> list[Figure]:
 class _Solid:
     """A part in the world, whose stand-in is looked for."""
 
-    def __init__(self, scene: Scene, node: int, world: Array, up: int) -> None:
+    def __init__(self, scene: Scene, node: int, world: F64, up: int) -> None:
         number = scene.nodes[node].mesh
         assert number is not None
         mesh = scene.meshes[number]

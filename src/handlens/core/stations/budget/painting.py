@@ -96,7 +96,7 @@ def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values
     return out
 
 
-def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding: int) -> Array:
+def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding: int) -> U8:
     """What a material shows of a role, with its padding, before its own values."""
     material = scene.materials[piece.material]
     t = next((texture for texture in material.inputs if texture.role == role), None)
@@ -130,7 +130,7 @@ class _Values:
         }
         self.painted = {role for role, said in told.items() if len(said) > 1}
 
-    def into(self, role: str, material: Material, pixels: U8) -> Array:
+    def into(self, role: str, material: Material, pixels: U8) -> U8:
         """Pixels of a role multiplied by the values of a material, where values go into pictures.
 
         pixels: (H, W, 4) uint8.
@@ -176,12 +176,12 @@ class _Values:
         return replace(material, emissive=(1.0, 1.0, 1.0)) if "emissive" in self.painted else material
 
 
-def _lightened(pixels: Array, strength: float) -> Array:
+def _lightened(pixels: U8, strength: float) -> U8:
     """Occlusion at another strength (glTF 2.0 §3.9.3: 1 + strength × (value − 1))."""
     return np.rint(255 + strength * (pixels.astype(np.float64) - 255)).clip(0, 255).astype(np.uint8)
 
 
-def _image(name: str, role: str, pixels: Array, alpha: bool) -> Image:
+def _image(name: str, role: str, pixels: U8, alpha: bool) -> Image:
     from PIL import Image as Pillow
 
     data = encoded(Pillow.fromarray(pixels if alpha else np.ascontiguousarray(pixels[:, :, :3])), "png")

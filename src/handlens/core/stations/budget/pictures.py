@@ -11,7 +11,7 @@ from ...geometry.uv_laying import unwrapped
 from ...reduction.detail import PADDING, Baked, bake, lies_free
 from ...scene import Image, Mesh, Scene, TextureInput
 from ...surface.names import as_file
-from ...words.arrays import Array
+from ...words.arrays import U8
 from ...words.figures import percent, plain, turn
 
 #: Pictures are at most so many texels a side.
@@ -72,7 +72,7 @@ def with_pictures(scene: Scene, number: int, fine: Mesh, reach: float, size: int
     )
 
 
-def _image(name: str, pixels: Array) -> Image:
+def _image(name: str, pixels: U8) -> Image:
     from PIL import Image as Pillow
 
     out = io.BytesIO()

@@ -18,7 +18,7 @@ from ...scene.matrices import compose
 from ...scene.motion import worlds_at
 from ...scene.skinning import posed
 from ...scene.transforms import world_matrices
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ...words.figures import about
 
 #: By how much a joint is turned about each of its axes (common practice, no published source).
@@ -107,7 +107,7 @@ def _pulls(scene: Scene, node: int) -> Iterator[Pose]:
                 )
 
 
-def pulled_world(scene: Scene, rest: Array, joint: int, axis: int) -> Array:
+def pulled_world(scene: Scene, rest: F64, joint: int, axis: int) -> F64:
     """(N, 4, 4) world matrices with a joint turned about one of its own axes, and all that hangs on it. rest: (N, 4, 4) as it stands."""
     half = np.radians(PULL_DEGREES) / 2
     turn = [0.0, 0.0, 0.0, float(np.cos(half))]
@@ -131,6 +131,6 @@ def _mesh(scene: Scene, node: int) -> Mesh:
     return scene.meshes[mesh]
 
 
-def _surface(scene: Scene, node: int, world: Array) -> Surface:
+def _surface(scene: Scene, node: int, world: F64) -> Surface:
     mesh = _mesh(scene, node)
     return Surface(posed(scene, node, world), mesh.corners[triangulate(mesh)[0]].astype(np.int64))

@@ -16,7 +16,7 @@ from ...reduction.wedges import LEVELS
 from ...scene import Mesh, Scene
 from ...scene.placed import mesh_units
 from ...scene.weighing import vertex_of_weight
-from ...words.arrays import Array
+from ...words.arrays import F64, I64, Array
 from .messages import say
 
 #: Rounds of looking for the error, or the count, at which a wish is met.
@@ -45,18 +45,18 @@ class Part:
     def count(self) -> int:
         return self.reducer.count * self.factor
 
-    def to(self, count: int, error: float = np.inf) -> Array:
+    def to(self, count: int, error: float = np.inf) -> I64:
         """Triangles that are left; error: in metres."""
         return self.reducer.triangles(max(count // self.factor, 0), error / self.unit)
 
-    def sound(self, left: Array) -> Array:
+    def sound(self, left: I64) -> I64:
         """`left`, a surface wherever there was one, a few triangles fewer.
 
         left: (n, 3) int, of wedges.
         """
         return self.reducer.sound(left)
 
-    def islands_lost(self, left: Array) -> int:
+    def islands_lost(self, left: I64) -> int:
         """How many islands between seams have no triangle left; 0 without UVs.
 
         left: (n, 3) int, of wedges.
@@ -64,7 +64,7 @@ class Part:
         wedges = self.reducer.wedges
         return len(np.unique(wedges.chart[lost(wedges, left)])) * self.factor if wedges.cut.uvs else 0
 
-    def result(self, left: Array) -> tuple[Mesh, Reduced]:
+    def result(self, left: I64) -> tuple[Mesh, Reduced]:
         reduced = self.reducer.reduced(left)
         return reduced.mesh if self.halves is None else self.halves.mirrored(reduced.mesh), reduced
 
@@ -102,7 +102,7 @@ class Part:
         )
 
 
-def _uv(mesh: Mesh, corners: Array) -> Array | None:
+def _uv(mesh: Mesh, corners: I64) -> F64 | None:
     """(T, 3, 2) of the first UV set at corners (T, 3); None without."""
     if not mesh.uvs or not len(mesh.uvs[0].values):
         return None
@@ -110,7 +110,7 @@ def _uv(mesh: Mesh, corners: Array) -> Array | None:
     return uv
 
 
-def _dense(mesh: Mesh, joints: Array | None, corner: Array | None) -> Array | None:
+def _dense(mesh: Mesh, joints: Array | None, corner: I64 | None) -> Array | None:
     """(n, J) weights by joints, of corners' vertices or of all; None without skin, or where there are too many to lay out."""
     weights = mesh.weights
     if weights is None or joints is None or len(joints) * len(mesh.positions) > 40_000_000:
@@ -183,7 +183,7 @@ def shared(work: dict[int, Part], target: int) -> dict[int, Array]:
     return out
 
 
-def within(part: Part, distance: float) -> Array:
+def within(part: Part, distance: float) -> I64:
     """The fewest triangles of a sound surface that lie no farther off than a distance, in metres, as measured on the result."""
     reducer, wedges = part.reducer, part.reducer.wedges
 

@@ -10,7 +10,7 @@ from msgspec.structs import replace
 
 from ...edit.thinning import needed, tolerance_of
 from ...scene import Channel, Scene
-from ...words.arrays import F64, Array
+from ...words.arrays import F64
 from .records import ChannelFigures
 
 #: A quaternion is of length 1 within this: what 16 bits a number leave behind.
@@ -33,7 +33,7 @@ class Ground:
 
     joints: set[int]
     kept: set[int]
-    reach: Array
+    reach: F64
     grown: list[float]
     within: float
 

@@ -18,7 +18,7 @@ from ...scene.motion import worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.transforms import nodes_above, parents, world_matrices
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from .channels import Ground, figures
 from .records import ChannelFigures, ClipOfModel, LoopFigures, MotionMeasures, SlideFigures
 
@@ -101,7 +101,7 @@ def _moved(few: Scene, clip: Clip) -> float:
     return far
 
 
-def _clip_figures(scene: Scene, clip: Clip, figures: ClipOfModel, world: Array, up: list[int], joints: set[int]) -> ClipOfModel:
+def _clip_figures(scene: Scene, clip: Clip, figures: ClipOfModel, world: F64, up: list[int], joints: set[int]) -> ClipOfModel:
     """The clip looked at from its beginning to its end: travel, seam, and feet that slide."""
     driven = {channel.node for channel in clip.channels if channel.node is not None and len(channel.times)}
     # What stands above the joints carries them all away.
@@ -150,7 +150,7 @@ def _any_above(node: int, driven: set[int], up: list[int]) -> bool:
 
 
 def _slides(
-    scene: Scene, watched: list[int], places: Array, at: Array, upright: int, level: list[int], up: list[int]
+    scene: Scene, watched: list[int], places: F64, at: F64, upright: int, level: list[int], up: list[int]
 ) -> list[SlideFigures]:
     """Joints at the ends of their chains that stand at the lowest height and move level meanwhile.
 

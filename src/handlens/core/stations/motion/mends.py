@@ -18,7 +18,7 @@ from ...scene.motion import curve_at, sample, worlds_at
 from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ...words.calls import Params
 from ...words.figures import about, plain
 from .channels import ALIKE, AT_ONCE, rests
@@ -90,7 +90,7 @@ def _keys(scene: Scene) -> int:
     return sum(len(channel.times) for clip in scene.clips for channel in clip.channels)
 
 
-def _points(channel: Channel) -> Array:
+def _points(channel: Channel) -> F64:
     values = channel.values.astype(np.float64).reshape(len(channel.values), -1)
     return values[1::3] if channel.interpolation == "CUBICSPLINE" else values
 
@@ -458,7 +458,7 @@ def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
     return Outcome(after, (_figure(scene, after), Figure("off, at most", "0 mm", about(worst * unit))))
 
 
-def _thin(channel: Channel, share: float, reach: Array, grown: list[float]) -> Channel:
+def _thin(channel: Channel, share: float, reach: F64, grown: list[float]) -> Channel:
     if channel.node is None or channel.path not in ("translation", "rotation", "scale"):
         return channel
     return thinned(channel, tolerance_of(channel.path, share, float(reach[channel.node]), grown[channel.node]))

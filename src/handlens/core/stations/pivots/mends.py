@@ -18,7 +18,7 @@ from ...scene.model import frozen
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS, anchor
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ...words.lengths import metres
 from .messages import say
 
@@ -79,7 +79,7 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
     return Outcome(made, tuple(figures), remarks)
 
 
-def _point(scene: Scene, node: int, world: Array, name: str, at: str) -> Array | None:
+def _point(scene: Scene, node: int, world: F64, name: str, at: str) -> F64 | None:
     if name == "origin":
         return np.zeros(3)
     if name == "point":
@@ -170,7 +170,7 @@ def _keys(values: Array, interpolation: str, by: Array) -> Array:
     return frozen(out.astype(np.float32))
 
 
-def _skin(skin: Skin, offset: Array) -> Skin:
+def _skin(skin: Skin, offset: F64) -> Skin:
     inverse = np.tile(np.eye(4), (len(skin.joints), 1, 1)) if skin.inverse_bind is None else skin.inverse_bind.copy()
     inverse[:, :3, 3] += inverse[:, :3, :3] @ offset
     return replace(skin, inverse_bind=frozen(inverse))

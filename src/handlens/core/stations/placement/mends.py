@@ -12,6 +12,7 @@ from ...declare.promises import PLACES, POSES
 from ...edit.baking import Baking, baked
 from ...edit.splitting import without_unplaced
 from ...edit.transform_mesh import transform_mesh
+from ...geometry.sums import sums_by
 from ...kit.choice import PARTS, chosen_nodes
 from ...limits import MendError, plural
 from ...scene import Node, Scene, Weights
@@ -108,7 +109,7 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
 def _unweighted(weights: Weights) -> bool:
     """Whether some vertex has no weight at all."""
     owner = vertex_of_weight(weights)
-    return bool((np.bincount(owner, np.abs(weights.weights), len(weights.starts) - 1) == 0).any())
+    return bool((sums_by(owner, np.abs(weights.weights), len(weights.starts) - 1) == 0).any())
 
 
 def _by_joints(scene: Scene, chosen: list[int]) -> Scene:

@@ -136,7 +136,7 @@ def _pull_pivots(scene: Scene) -> tuple[Scene, int]:
     return scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)), len(moves)
 
 
-def _moves(scene: Scene, world: Array) -> dict[int, Array]:
+def _moves(scene: Scene, world: F64) -> dict[int, Array]:
     """For each node whose pivot is far out, (3,) how far it is moved in its own frame."""
     driven = {channel.node for clip in scene.clips for channel in clip.channels}
     joints = {j for skin in scene.skins for j in skin.joints}
@@ -167,7 +167,7 @@ def _moves(scene: Scene, world: Array) -> dict[int, Array]:
     return out
 
 
-def _middle_if_far(points: Array) -> Array | None:
+def _middle_if_far(points: F64) -> F64 | None:
     """(3,) the middle of the box of vertices, where it is far from their origin for their size."""
     finite = points[np.isfinite(points).all(axis=1)]
     if not len(finite):
@@ -177,7 +177,7 @@ def _middle_if_far(points: Array) -> Array | None:
     return middle if float(np.linalg.norm(middle)) > _FAR * max(float(np.linalg.norm(high - low)), 1e-12) else None
 
 
-def _boxes(scene: Scene, world: Array) -> dict[int, tuple[Array, Array]]:
+def _boxes(scene: Scene, world: F64) -> dict[int, tuple[Array, Array]]:
     """The world box of what each node and all below it show; nodes above nothing have none."""
     up = parents(scene)
     out: dict[int, tuple[Array, Array]] = {}
@@ -192,7 +192,7 @@ def _boxes(scene: Scene, world: Array) -> dict[int, tuple[Array, Array]]:
     return out
 
 
-def _widen(boxes: dict[int, tuple[Array, Array]], node: int, low: Array, high: Array) -> None:
+def _widen(boxes: dict[int, tuple[Array, Array]], node: int, low: F64, high: F64) -> None:
     if node in boxes:
         low, high = np.minimum(low, boxes[node][0]), np.maximum(high, boxes[node][1])
     boxes[node] = (low, high)

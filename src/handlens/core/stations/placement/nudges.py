@@ -9,10 +9,11 @@ from __future__ import annotations
 
 import numpy as np
 
+from ...geometry.sums import sums_by
 from ...scene import Scene
 from ...scene.transforms import parents, walk
 from ...scene.weighing import vertex_of_weight
-from ...words.arrays import F64, Array
+from ...words.arrays import F64, Bool
 from .records import NudgeFigures
 
 _STILL = 1e-6
@@ -61,7 +62,7 @@ def _below(scene: Scene, group: int) -> set[int]:
     return found
 
 
-def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
+def _carried(scene: Scene, node: int, within: Bool) -> tuple[float, float]:
     """Least and most, over the vertices that have weights, of the weight on joints that move."""
     n = scene.nodes[node]
     assert n.mesh is not None
@@ -72,16 +73,16 @@ def _carried(scene: Scene, node: int, within: Array) -> tuple[float, float]:
     moves = np.zeros(len(weights.joints))
     moves[good] = within[weights.joints[good]]
     # Weights that do not sum to 1 are another matter, told where weights are.
-    total = np.bincount(owner, weights.weights, len(weights.starts) - 1)
+    total = sums_by(owner, weights.weights, len(weights.starts) - 1)
     with np.errstate(all="ignore"):
-        share = (np.bincount(owner, weights.weights * moves, len(weights.starts) - 1) / total)[
+        share = (sums_by(owner, weights.weights * moves, len(weights.starts) - 1) / total)[
             (np.diff(weights.starts) > 0) & (total > 0)
         ]
     finite = share[np.isfinite(share)]
     return (float(finite.min()), float(finite.max())) if len(finite) else (0.0, 0.0)
 
 
-def _applied(world: Array, carried: float, share: float) -> float:
+def _applied(world: F64, carried: float, share: float) -> float:
     """Most that the part travels along any axis where its own node carries it too: the node's move, and its matrix on the skin's."""
     with np.errstate(all="ignore"):
         moves = np.eye(3) * share + world[:3, :3] * carried

@@ -16,7 +16,7 @@ from ...geometry.triangles import fan
 from ...scene import Scene
 from ...scene.skinning import rest_world_positions
 from ...surface.opacity import mode_of
-from ...words.arrays import F64, Array, Bool
+from ...words.arrays import F64, I32, Array, Bool
 from .records import DrawOrderFigures
 
 #: Sides from which is looked, and rays from each.
@@ -66,7 +66,7 @@ def draw_orders(scene: Scene, world: F64, parts: list[int]) -> list[DrawOrderFig
     return list(merged.values())
 
 
-def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
+def _layer(scene: Scene, world: F64, node: int) -> _Layer | None:
     number = scene.nodes[node].mesh
     assert number is not None
     mesh = scene.meshes[number]
@@ -90,7 +90,7 @@ def _layer(scene: Scene, world: Array, node: int) -> _Layer | None:
     return _boxed(node, 0, place, triangles, both)
 
 
-def _boxed(node: int, order: int, points: Array, triangles: Array, both: bool) -> _Layer:
+def _boxed(node: int, order: int, points: F64, triangles: I32, both: bool) -> _Layer:
     used = points[np.unique(triangles)]
     return _Layer(node, order, points, triangles, both, used.min(axis=0), used.max(axis=0))
 
@@ -136,7 +136,7 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), sides)
 
 
-def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, towards: Array, size: float) -> Bool:  # type: ignore[type-arg]
+def _wrong(a: _Layer, b: _Layer, near: list[F64], scenes: list, start: F64, towards: F64, size: float) -> Bool:  # type: ignore[type-arg]
     """(views, RAYS) bool: rays on which the painter's order is wrong."""
     ahead = (a.middle - b.middle) @ towards.T
     if a.node == b.node:
@@ -158,13 +158,13 @@ def _wrong(a: _Layer, b: _Layer, near: list[Array], scenes: list, start: Array, 
     return out
 
 
-def _first(rays, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+def _first(rays, start: F64, along: F64) -> F64:  # type: ignore[no-untyped-def]
     """(n,) distance at which rays meet something, infinite where nothing."""
     hits = rays.first(rays.to_unit(start), along)
     return np.where(hits.triangle >= 0, hits.distance.astype(np.float64) * rays.size, np.inf)
 
 
-def _near(rays, x: _Layer, start: Array, along: Array) -> Array:  # type: ignore[no-untyped-def]
+def _near(rays, x: _Layer, start: F64, along: F64) -> F64:  # type: ignore[no-untyped-def]
     """(n,) distance of the first side that is drawn: for one-sided parts only fronts count, looked for behind one back at most."""
     begin = rays.to_unit(start)
     hits = rays.first(begin, along)

@@ -23,7 +23,7 @@ from ...scene.skinning import world_positions
 from ...scene.transforms import walk, world_matrices
 from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
-from ...words.arrays import U8, Array
+from ...words.arrays import F64, I32, U8, Array
 from ...words.figures import percent
 from .draw_order import draw_orders
 from .messages import say
@@ -355,11 +355,11 @@ def _best_halves(scene: Scene, figures: DrawOrderFigures, by: str, axis: str, ch
     return best[2], best[3]
 
 
-def _same(label: Array, _: int) -> Array:
+def _same(label: I32, _: int) -> I32:
     return label
 
 
-def _ways(scene: Scene, figures: DrawOrderFigures, node: int, world: Array, by: str, axis: str) -> Iterator[Array]:
+def _ways(scene: Scene, figures: DrawOrderFigures, node: int, world: F64, by: str, axis: str) -> Iterator[Array]:
     """(F,) labels of the faces of a part, for each way in which it may be split."""
     mesh = scene.meshes[scene.nodes[node].mesh or 0]
     if by in ("best", "piece"):

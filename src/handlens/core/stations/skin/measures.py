@@ -10,6 +10,7 @@ from msgspec.structs import replace
 
 from ...declare.station_measures import StationMeasures
 from ...geometry.finite import finite_points
+from ...geometry.sums import sums_by
 from ...measures import Measures
 from ...scene import Mesh, Scene, Skin, Weights
 from ...scene.binding import bound_at, departures, own_departures, placed_by, placings, singular, stretches
@@ -17,7 +18,7 @@ from ...scene.matrices import Polar, apply
 from ...scene.skinning import joint_matrices, morphed_positions, posed_at_rest
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import Skeleton, displacement, limited, ranks, row_sums, skeleton_of, vertex_of_weight, weights_where
-from ...words.arrays import Array
+from ...words.arrays import F64, I64, Array
 from .records import CutFigures, JointFigures, RigFigures, SkinMeasures, SkinOfModel, WeightFigures
 from .surroundings import inverses, loose_parts, sides
 
@@ -67,7 +68,7 @@ OWN = StationMeasures("skin", SkinMeasures, take, reads=("nodes", "meshes", "ski
 
 
 def _weights(
-    scene: Scene, node: int, world: Array, skeletons: list[Skeleton], placing: list[Array], arrays: dict[str, Array]
+    scene: Scene, node: int, world: F64, skeletons: list[Skeleton], placing: list[F64], arrays: dict[str, Array]
 ) -> WeightFigures:
     n = scene.nodes[node]
     assert n.mesh is not None
@@ -97,7 +98,7 @@ def _weights(
     return made
 
 
-def _farthest(distances: Array) -> float:
+def _farthest(distances: F64) -> float:
     with np.errstate(all="ignore"):
         far = np.sqrt(np.einsum("ij,ij->i", distances, distances)) if len(distances) else np.zeros(0)
     far = far[np.isfinite(far)]
@@ -110,8 +111,8 @@ def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[s
     assert weights is not None
     vertices, owner, values = len(mesh.positions), vertex_of_weight(weights), weights.weights.astype(np.float64)
     real = np.isfinite(values)
-    total = np.bincount(owner, np.where(real, values, 0.0), vertices)
-    heavy = np.bincount(owner, np.where(real, np.abs(values), 0.0), vertices)
+    total = sums_by(owner, np.where(real, values, 0.0), vertices)
+    heavy = sums_by(owner, np.where(real, np.abs(values), 0.0), vertices)
     some = lambda entries: np.unique(owner[entries])
     not_finite = some(~real)
     bare = np.setdiff1d(np.flatnonzero(heavy == 0), not_finite)
@@ -160,13 +161,13 @@ def _rows(figures: WeightFigures, mesh: Mesh, joints: int | None, arrays: dict[s
     )
 
 
-def _most_first(counts: Array) -> Array:
+def _most_first(counts: I64) -> I64:
     """Vertices that more than one joint carries, those with most first: whatever the limit is, those past it lead."""
     several = np.flatnonzero(counts > 1)
     return several[np.argsort(-counts[several], kind="stable")]
 
 
-def _cuts(figures: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) -> WeightFigures:
+def _cuts(figures: WeightFigures, mesh: Mesh, points: F64, bones: Skeleton) -> WeightFigures:
     """What limiting influences and dropping dust would move."""
     weights = mesh.weights
     assert weights is not None
@@ -194,13 +195,13 @@ def _cuts(figures: WeightFigures, mesh: Mesh, points: Array, bones: Skeleton) ->
     return replace(figures, cuts=out, dust_moves=moved)
 
 
-def _beyond_the_heaviest(weights: Weights, counts: Array) -> Callable[[int], Array]:
+def _beyond_the_heaviest(weights: Weights, counts: I64) -> Callable[[int], Array]:
     """A function from a limit to the (V,) weight that each vertex loses by it."""
     widest = int(counts.max(initial=0))
     values, owner = np.abs(weights.weights), vertex_of_weight(weights)
     if widest > _DENSE:
         place = ranks(weights)
-        return lambda most: np.bincount(owner, np.where(place >= most, values, 0.0), len(counts))
+        return lambda most: sums_by(owner, np.where(place >= most, values, 0.0), len(counts))
     # A few columns are sorted many times faster than one long list by two keys.
     rows = np.zeros((len(counts), widest), np.float32)
     rows[owner, np.arange(len(owner)) - weights.starts[owner]] = values
@@ -208,7 +209,7 @@ def _beyond_the_heaviest(weights: Weights, counts: Array) -> Callable[[int], Arr
     return lambda most: rows[:, : max(widest - most, 0)].sum(axis=1)
 
 
-def _only(weights: Weights, chosen: Array) -> Weights:
+def _only(weights: Weights, chosen: I64) -> Weights:
     """The rows of some vertices, numbered anew."""
     counts = np.diff(weights.starts)[chosen]
     ends = np.cumsum(counts)
@@ -220,9 +221,9 @@ def _skin(
     scene: Scene,
     k: int,
     up: list[int],
-    world: Array,
+    world: F64,
     bones: Skeleton,
-    placing: Array,
+    placing: F64,
     figures: list[WeightFigures],
     boxes: Mapping[int, tuple[Any, Any]],
     here: set[int],
@@ -295,7 +296,7 @@ def holds_joints(root: int, skin: Skin, up: list[int]) -> bool:
     return True
 
 
-def _rig(scene: Scene, skin: Skin, up: list[int], world: Array, bones: Skeleton) -> RigFigures:
+def _rig(scene: Scene, skin: Skin, up: list[int], world: F64, bones: Skeleton) -> RigFigures:
     """The nodes above the top joints that are scaled or turned, and what they make together."""
     above: list[int] = []
     tops = [j for j, u in zip(skin.joints, bones.up, strict=True) if u < 0]

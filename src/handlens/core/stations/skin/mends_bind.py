@@ -13,6 +13,7 @@ from ...edit.baking import Baking, baked
 from ...edit.moved import with_local
 from ...edit.splitting import without_unplaced
 from ...edit.transform_mesh import transform_mesh
+from ...geometry.sums import sums_by
 from ...limits import MendError
 from ...scene import Mesh, Scene, Skin
 from ...scene.binding import bound_at, departures, placed_by, placings, singular, stretches, turn_between
@@ -21,7 +22,7 @@ from ...scene.model import Layer, frozen
 from ...scene.skinning import joint_matrices
 from ...scene.transforms import nodes_above, parents, world_matrices
 from ...scene.weighing import row_sums, vertex_of_weight
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from ...words.figures import about, plain
 from .mends_weights import without_unused_skins
 from .messages import say
@@ -29,7 +30,7 @@ from .messages import say
 _STRAIGHT = 1e-6
 
 
-def _farthest_off(scene: Scene, world: Array) -> float:
+def _farthest_off(scene: Scene, world: F64) -> float:
     """How far a joint of any skin rests from where it was bound, in metres."""
     far = 0.0
     for skin, placing in zip(scene.skins, placings(scene, world), strict=True):
@@ -111,7 +112,7 @@ def _bound_at_rest(scene: Scene) -> tuple[Scene, dict[int, Array], list[Array]]:
     return scene.with_(skins=tuple(skins)), matrices, frames
 
 
-def _stored_as_seen(scene: Scene, matrices: dict[int, Array], frames: list[Array]) -> Scene:
+def _stored_as_seen(scene: Scene, matrices: dict[int, Array], frames: list[F64]) -> Scene:
     """The scene with the vertices of some skins' meshes stored where those skins' old matrices put them."""
     meshes, nodes = list(scene.meshes), list(scene.nodes)
     users: dict[int, set[int | None]] = {}
@@ -136,11 +137,11 @@ def _stored_as_seen(scene: Scene, matrices: dict[int, Array], frames: list[Array
     return without_unplaced(scene, scene.with_(meshes=tuple(meshes), nodes=tuple(nodes)))
 
 
-def _unlike(matrices: Array, placing: Array) -> bool:
+def _unlike(matrices: F64, placing: F64) -> bool:
     return bool(not np.isfinite(matrices).all() or np.abs(matrices - placing).max() > 1e-9 * max(np.abs(placing).max(), 1e-300))
 
 
-def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
+def _rested(mesh: Mesh, matrices: F64, placing: F64) -> Mesh:
     """The mesh as its joints pose it, in the frame that it was placed by. matrices: (J, 4, 4) World · InverseBind."""
     weights = mesh.weights
     assert weights is not None
@@ -154,7 +155,7 @@ def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
     for a in range(3):
         for b in range(4):
             entry = np.where(known, (home @ matrices)[np.where(known, weights.joints, 0), a, b] * weights.weights, 0.0)
-            blend[:, a, b] = np.bincount(owner, entry, count)
+            blend[:, a, b] = sums_by(owner, entry, count)
     good = np.isfinite(sums) & (np.abs(sums) > 1e-9)
     blend[good] /= sums[good, None, None]
     blend[~good] = np.eye(3, 4)
@@ -172,7 +173,7 @@ def _rested(mesh: Mesh, matrices: Array, placing: Array) -> Mesh:
     return replace(mesh, **changed)
 
 
-def _inverse_transposed(linear: Array) -> Array:
+def _inverse_transposed(linear: F64) -> F64:
     with np.errstate(all="ignore"):
         det = np.linalg.det(linear)
         sound = np.isfinite(linear).all(axis=(1, 2)) & (np.abs(det) > 1e-300)
@@ -181,7 +182,7 @@ def _inverse_transposed(linear: Array) -> Array:
     return out
 
 
-def _turned(mesh: Mesh, layer: Layer, linear: Array) -> Layer:
+def _turned(mesh: Mesh, layer: Layer, linear: F64) -> Layer:
     """A layer of directions, each turned as the vertex at its corner is; corners that shared a value keep sharing it where they can."""
     there = layer.index >= 0
     pairs = np.stack([np.where(there, layer.index, 0), mesh.corners], axis=1)
@@ -294,7 +295,7 @@ def bake_rig(scene: Scene) -> Outcome:
     return Outcome(after, figures, (plan.reason(),) if plan.kept else ())
 
 
-def _turned_between(scene: Scene, before: Array, after: Array) -> float:
+def _turned_between(scene: Scene, before: F64, after: F64) -> float:
     """By how many degrees any joint is turned otherwise in the world."""
     joints = sorted({j for skin in scene.skins for j in skin.joints})
     return float(turn_between(before[joints][:, :3, :3], after[joints][:, :3, :3]).max(initial=0.0)) if joints else 0.0

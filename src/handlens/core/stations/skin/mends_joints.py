@@ -20,7 +20,7 @@ from ...scene.axes import AXIS_INDEX
 from ...scene.model import frozen
 from ...scene.transforms import parents, walk, world_matrices
 from ...scene.weighing import vertex_of_weight, with_rows
-from ...words.arrays import Array
+from ...words.arrays import F64, Array
 from .measures import holds_joints
 from .messages import say
 
@@ -175,7 +175,7 @@ class _Chain(NamedTuple):
     places: Array
 
 
-def _places(scene: Scene, top: int, above: int, joints: set[int], count: int) -> Array:
+def _places(scene: Scene, top: int, above: int, joints: set[int], count: int) -> F64:
     """(count, 3) places for joints on the way to the topmost one, in the frame of the node above (-1: the world)."""
     at = scene.nodes[top].local[:3, 3]
     lengths = [

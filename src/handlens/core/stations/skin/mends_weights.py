@@ -13,6 +13,7 @@ from ...edit.moved import with_local
 from ...edit.splitting import without_unplaced
 from ...geometry.adjacency import face_of_corner
 from ...geometry.nearest_points import nearest_points
+from ...geometry.sums import sums_by
 from ...kit.choice import PARTS, chosen_nodes
 from ...limits import InputError, MendError
 from ...scene import Mesh, Scene, Weights
@@ -20,7 +21,7 @@ from ...scene.model import frozen
 from ...scene.skinning import posed
 from ...scene.transforms import parents, world_matrices
 from ...scene.weighing import displacement, limited, normalised, row_sums, skeleton_of, vertex_of_weight, weights_where, with_rows
-from ...words.arrays import Array
+from ...words.arrays import I64, Bool
 from ...words.figures import about
 from .measures import DUST
 from .messages import say
@@ -204,8 +205,8 @@ def drop_beyond(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
             return None
         gone += int(np.count_nonzero(bad))
         owner = vertex_of_weight(weights)
-        total = np.bincount(owner[~bad], np.abs(weights.weights[~bad]), len(mesh.positions))
-        had = np.bincount(owner[bad], np.abs(weights.weights[bad]), len(mesh.positions))
+        total = sums_by(owner[~bad], np.abs(weights.weights[~bad]), len(mesh.positions))
+        had = sums_by(owner[bad], np.abs(weights.weights[bad]), len(mesh.positions))
         lost = np.flatnonzero((total == 0) & (had > 0))
         alone += len(lost)
         cut = _to_the_sums_of(weights, weights_where(weights, ~bad)) if (~bad).any() else weights_where(weights, ~bad)
@@ -286,7 +287,7 @@ def fill(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(after, (Figure("vertices without a weight", f"{filled:,}", "0"),))
 
 
-def _edges(mesh: Mesh) -> Array:
+def _edges(mesh: Mesh) -> I64:
     """(E, 2) sides of the faces, and lines."""
     face = face_of_corner(mesh)
     following = np.arange(len(mesh.corners)) + 1
@@ -295,7 +296,7 @@ def _edges(mesh: Mesh) -> Array:
     return np.concatenate([np.stack([mesh.corners, mesh.corners[following]], axis=1), mesh.lines]).astype(np.int64)
 
 
-def _filled(mesh: Mesh, weights: Weights, bare: Array) -> Weights:
+def _filled(mesh: Mesh, weights: Weights, bare: Bool) -> Weights:
     from scipy.sparse import csr_array
     from scipy.sparse.csgraph import dijkstra
 

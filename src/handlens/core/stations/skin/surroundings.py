@@ -6,6 +6,7 @@ from functools import cached_property
 
 import numpy as np
 
+from ...geometry.sums import sums_by
 from ...geometry.triangles import triangulate
 from ...measures import Measures
 from ...reduction.nearest import Tree
@@ -70,7 +71,7 @@ def loose_parts(
 class _Body:
     """The surface of a skinned part, as it stands at rest."""
 
-    def __init__(self, scene: Scene, part: WeightFigures, world: Array) -> None:
+    def __init__(self, scene: Scene, part: WeightFigures, world: F64) -> None:
         mesh, joints = scene.meshes[part.mesh], scene.skins[part.skin or 0].joints
         self.points = posed_at_rest(scene, part.node, world)
         heavy = heaviest_joint(mesh)
@@ -95,7 +96,7 @@ class _Body:
         """
         return not (np.maximum(low - self.high, self.low - high) > within).any()
 
-    def gap(self, points: Array, mesh: Mesh, within: float) -> tuple[float, int] | None:
+    def gap(self, points: F64, mesh: Mesh, within: float) -> tuple[float, int] | None:
         """How far another surface is from this one, and the joint that carries what is nearest; None where nothing can be told.
 
         points: (V, 3) of its vertices in the world. Both ways: a large face may lie by a small thing without a vertex near it.
@@ -196,8 +197,8 @@ def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[Sid
     out = []
     owner, count = vertex_of_weight(weights), len(mesh.positions)
     for left, right in pairs:
-        on_left = np.bincount(owner, np.where(weights.joints == left, weights.weights, 0), count)
-        on_right = np.bincount(owner, np.where(weights.joints == right, weights.weights, 0), count)
+        on_left = sums_by(owner, np.where(weights.joints == left, weights.weights, 0), count)
+        on_right = sums_by(owner, np.where(weights.joints == right, weights.weights, 0), count)
         apart = np.abs(on_left[here] - on_right[there])
         wrong = int(np.count_nonzero(apart > _DIFFERS))
         if wrong:

@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from ...geometry.nearest_points import nearest_points
-from ...words.arrays import Array
+from ...words.arrays import F64, I64
 
 
-def mirror_of(points: Array, axis: int, tolerance: float, samples: int) -> tuple[Array, Array]:
+def mirror_of(points: F64, axis: int, tolerance: float, samples: int) -> tuple[I64, I64]:
     """(n,) some vertices and (n,) the vertex opposite each, -1 for none, across the middle of the box along an axis.
 
     points: (V, 3), all finite. tolerance: a share of the box's diagonal.

@@ -13,7 +13,7 @@ from ...measures import Measures
 from ...measures.records import PartFigures, SurfaceFigures
 from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
-from ...words.arrays import Array
+from ...words.arrays import I32
 from ...words.calls import Call
 from ...words.figures import about
 from .messages import say
@@ -375,7 +375,7 @@ def _never_seen(measures: Measures, mesh: int) -> bool:
     return not any(part.node in shown for part in measures.parts if part.mesh == mesh)
 
 
-def _others(edges: Array, without: Array) -> Array:
+def _others(edges: I32, without: I32) -> I32:
     """(n, 2) edges that are not among some others."""
     listed = {tuple(x) for x in without.tolist()}
     return np.array([x for x in edges.tolist() if tuple(x) not in listed], np.int32).reshape(-1, 2)

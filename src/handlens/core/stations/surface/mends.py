@@ -130,7 +130,7 @@ def clean(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
     return Outcome(after, tuple(Figure(what, f"{n:,}", "0") for what, n in figures.items() if n))
 
 
-def _of_dropped(mesh: Mesh, keep: Array) -> Bool:
+def _of_dropped(mesh: Mesh, keep: Bool) -> Bool:
     """(V,) bool: vertices of faces that are dropped, or of point elements, which are counted as such."""
     out = np.zeros(len(mesh.positions), bool)
     out[mesh.corners[np.repeat(~keep, mesh.corner_counts)]] = True

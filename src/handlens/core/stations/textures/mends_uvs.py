@@ -19,7 +19,7 @@ from ...limits import MendError
 from ...measures.uvs import uv_figures
 from ...scene import Layer, Mesh, Scene
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import F64, I64
 from ...words.figures import percent
 from .messages import say
 
@@ -96,7 +96,7 @@ def _shifted(mesh: Mesh, k: int) -> Layer | None:
     return Layer(frozen(values), frozen(whole))
 
 
-def _islands_of_faces(mesh: Mesh, at: Array) -> Array:
+def _islands_of_faces(mesh: Mesh, at: F64) -> I64:
     """(F,) islands: faces that share a corner in space and in the UVs."""
     top = surface(mesh)
     ids = distinct_rows([top.ids[mesh.corners], np.nan_to_num(at[:, 0], nan=-9e9), np.nan_to_num(at[:, 1], nan=-9e9)])[0]
