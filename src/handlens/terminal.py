@@ -61,7 +61,7 @@ def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Ite
 def proof_text(proof: Proof) -> list[str]:
     """A proof in lines: the verdict, then every row under its group."""
     counts = {k: sum(row.result == k for row in proof.rows) for k in WORDS}
-    said = f", {plural(counts['caution'], 'thing differs', 'things differ')} as was said" if counts["caution"] else ""
+    said = f", {plural(counts['caution'], 'thing differs', 'things differ')} as expected" if counts["caution"] else ""
     lines = [
         f"proved: {plural(counts['clear'], 'row')} the same{said}"
         if proof.proved
@@ -78,4 +78,4 @@ def proof_text(proof: Proof) -> list[str]:
 
 
 #: Outcomes of a row in words.
-WORDS = {"clear": "same", "caution": "as said", "stop": "DIFFERS"}
+WORDS = {"clear": "same", "caution": "expected", "stop": "DIFFERS"}

@@ -119,7 +119,7 @@ def test_a_mend_is_tried_on_the_stage_before_it_is_kept(heron):
     expect(heron.locator(".caption")).to_contain_text("with the mend that is being tried")
     assert accessibility(heron) == []
     tried = drawn(heron)
-    heron.get_by_role("button", name="Put it back").click()
+    heron.get_by_role("button", name="Discard it").click()
     expect(heron.locator(".caption")).to_contain_text("Floor squares are")
     assert drawn(heron) != tried
     expect(heron.locator(".slip")).to_have_count(0)

@@ -107,7 +107,7 @@ def test_a_joint_is_pulled_by_preset_figures_drag_and_keys(heron_skin):
     pull = page.get_by_role("region", name="Pull test")
     expect(pull.get_by_label("Joint", exact=True)).to_have_value(re.compile(r"\d+"))
     page.get_by_role("button", name="60° y", exact=True).click()
-    expect(pull.get_by_role("status")).to_contain_text(re.compile(r"\d+ come, \d+ stay"))
+    expect(pull.get_by_role("status")).to_contain_text(re.compile(r"\d+ follow, \d+ stay"))
     bent = drawn(page)
     assert bent != rest
     pull.get_by_label("Turn about y, degrees").fill("10")

@@ -82,7 +82,7 @@ const number = (e: Event) => Number((e.target as HTMLInputElement).value) || 0;
       </div>
       <p v-if="told" class="told" role="status">
         <ResultMark :result="sums.torn ? 'caution' : 'clear'" :size="12" />{{ ' ' }}
-        <span class="mono">{{ sums.come.toLocaleString('en') }}</span> come,
+        <span class="mono">{{ sums.come.toLocaleString('en') }}</span> follow,
         <span class="mono">{{ sums.stay.toLocaleString('en') }}</span> stay,
         <template v-if="sums.torn"
           ><span class="mono">{{ sums.torn.toLocaleString('en') }}</span> {{ sums.torn === 1 ? 'side tears' : 'sides tear' }},

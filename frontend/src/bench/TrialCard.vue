@@ -89,7 +89,7 @@ const counted = (n: number, one: string) => `${n} ${one}${n === 1 ? '' : 's'}`;
     </template>
     <div class="acts">
       <button class="btn main" :disabled="!state.trial.other.value" @click="state.keepTrial()">Keep it</button>
-      <button class="btn" @click="state.trial.putBack()">Put it back</button>
+      <button class="btn" @click="state.trial.putBack()">Discard it</button>
     </div>
   </section>
 </template>

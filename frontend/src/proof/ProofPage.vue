@@ -29,17 +29,17 @@ const groups = computed(() => {
   return [...out];
 });
 const rowsOf = (n: number, one: string, many: string) => `${n} ${n === 1 ? one : many}`;
-/** One row that differs is enough for "not proved"; what was said beforehand is told apart from it. */
+/** One row that differs is enough for "not proved"; an expected loss is told apart from it. */
 const verdict = computed(() => {
   const { stop, caution } = data.value!.proof!.verdict;
-  const said = caution ? `${rowsOf(caution, 'differs', 'differ')} as was said` : '';
+  const said = caution ? `${rowsOf(caution, 'differs', 'differ')} as expected` : '';
   return stop
     ? `${rowsOf(stop, 'row differs', 'rows differ')}${said ? ` · ${said}` : ''}`
     : said
       ? `nothing else differs · ${said}`
       : 'nothing differs';
 });
-const WORDS: Record<string, string> = { clear: 'same', caution: 'as said', stop: 'differs' };
+const WORDS: Record<string, string> = { clear: 'same', caution: 'expected', stop: 'differs' };
 /** Where on the model a row can be shown: what was read back is laid beside what was sent. */
 const shown = (r: ProofRow) =>
   data.value?.stage && r.places.length
@@ -137,7 +137,7 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
       </section>
       <aside>
         <div class="slip">
-          <h2>What was said before writing</h2>
+          <h2>Losses listed before writing</h2>
           <p class="faded small">What {{ data.format.toUpperCase() }} cannot hold of this model.</p>
           <ul v-if="data.lost.length">
             <li v-for="l in data.lost" :key="l">{{ l }}</li>
