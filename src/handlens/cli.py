@@ -17,7 +17,7 @@ import msgspec
 
 from . import __version__
 from .core.formats.table import WRITABLE
-from .core.limits import InputError
+from .core.limits import InputError, plural
 from .core.pipeline.saving import Outputs
 from .guarded import guarded
 from .locked import lock_in
@@ -74,27 +74,23 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument(
         "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
     )
-    _rules(p)
-    p.add_argument(
-        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
-    )
     p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
-    p.add_argument(
-        "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
-    )
-    p.add_argument(
-        "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
-    )
-    p.add_argument(
-        "--try",
-        dest="trying",
-        choices=["none", "quick", "all"],
-        default="quick",
-        help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
-        "or into two seconds (quick, the default), or all",
-    )
+    _judging(p)
     _replace(p)
     p.set_defaults(run=_inspect)
+
+    p = commands.add_parser(
+        "report",
+        help="measure and judge, and write a report to hand on",
+        description="The ending says which: .html a page to read and print, .csv a table, .xml JUnit, .sarif SARIF 2.1.0. The exit code is that of inspect.",
+    )
+    p.add_argument(
+        "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
+    )
+    p.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .csv, .xml or .sarif")
+    _judging(p)
+    _replace(p)
+    p.set_defaults(run=_report)
 
     p = commands.add_parser("mend", help="apply mends and write the result in its own format")
     p.add_argument("path", metavar="PATH")
@@ -186,6 +182,28 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
+def _judging(p: argparse.ArgumentParser) -> None:
+    """Options of what measures and judges."""
+    _rules(p)
+    p.add_argument(
+        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
+    p.add_argument(
+        "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+    )
+    p.add_argument(
+        "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
+    )
+    p.add_argument(
+        "--try",
+        dest="trying",
+        choices=["none", "quick", "all"],
+        default="quick",
+        help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
+        "or into two seconds (quick, the default), or all",
+    )
+
+
 def _replace(parser: argparse.ArgumentParser) -> None:
     parser.add_argument("--replace", action="store_true", help="replace files that are there already, never one that was read")
 
@@ -217,38 +235,77 @@ def _write_json(target: str, tree: dict[str, Any], outputs: Outputs) -> None:
 
 
 def _inspect(args: argparse.Namespace) -> int:
+    outputs = _outputs(args)
+    entries, code = _judged_models(args, outputs, bool(args.json), args.json != "-")
+    if args.json:
+        found = [entry for entry, _ in entries]
+        sums = {k: sum(entry["verdict"][k] for entry in found if "verdict" in entry) for k in ("stop", "caution", "note")}
+        tree = found[0] if len(found) == 1 else {"schema": 1, "models": found, "verdict": sums}
+        _write_json(args.json, tree, outputs)
+    return code
+
+
+def _report(args: argparse.Namespace) -> int:
+    from .core.present.reports import Reported, report_file
+    from .core.rules import load_sheet
+
+    # A wrong ending is told before anything is measured.
+    report_file(args.out, [])
+    sheet = load_sheet(args.rules)
+    outputs = _outputs(args)
+    entries, code = _judged_models(args, outputs, True, False, pictures=Path(args.out).suffix.lower() == ".html")
+    reported = [
+        Reported(entry["source"]["path"], sheet.name, entry, entry.get("error", ""), args.fail_on, picture)
+        for entry, picture in entries
+    ]
+    outputs.write({Path(args.out): report_file(args.out, reported)}, report=True)
+    stops = sum("error" in entry or entry["verdict"]["stop"] > 0 for entry, _ in entries)
+    print(f"{args.out}: {plural(len(entries), 'model')}, {stops:,} held")
+    return code
+
+
+def _judged_models(
+    args: argparse.Namespace, outputs: Outputs, sources: bool, told: bool, pictures: bool = False
+) -> tuple[list[tuple[dict[str, Any], bytes | None]], int]:
+    """The report of every model that a call names, each with its picture where those are wanted, and the exit code. Raises InputError
+    where none could be read.
+
+    sources: whether the files that were read are listed. told: whether findings are printed.
+    """
     from .core.pipeline.opening import models_of
     from .core.rules import load_intent, load_sheet
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     named = [(path, package, main) for path in args.path for package, main in models_of(path, args.search)]
-    alone = len(named) == 1
-    entries: list[dict[str, Any]] = []
-    outputs = _outputs(args)
+    entries: list[tuple[dict[str, Any], bytes | None]] = []
     code = 0
-    for path, package, main in named:
+    for which in named:
         try:
-            entry, worst = _inspected(args, sheet, intent, (path, package, main), outputs)
+            entry, picture, worst = _inspected(args, sheet, intent, which, outputs, sources, told, pictures)
             code = max(code, worst)
         except InputError as error:
-            if alone:
+            if len(named) == 1:
                 raise
             # One that cannot be read must not take the others' verdicts along, and must not pass for one of them.
-            entry, code = {"source": {"path": main}, "error": str(error)}, 1
-            print(f"handlens: {main}: {error}", file=sys.stderr)
-        entries.append(entry)
-    if all("error" in entry for entry in entries):
-        raise InputError(f"None of the {len(entries):,} models could be read; the first: {entries[0]['error']}")
-    if args.json:
-        sums = {k: sum(entry["verdict"][k] for entry in entries if "verdict" in entry) for k in ("stop", "caution", "note")}
-        _write_json(args.json, entries[0] if alone else {"schema": 1, "models": entries, "verdict": sums}, outputs)
-    return code
+            entry, picture, code = {"source": {"path": which[2]}, "error": str(error)}, None, 1
+            print(f"handlens: {which[2]}: {error}", file=sys.stderr)
+        entries.append((entry, picture))
+    if all("error" in entry for entry, _ in entries):
+        raise InputError(f"None of the {len(entries):,} models could be read; the first: {entries[0][0]['error']}")
+    return entries, code
 
 
 def _inspected(
-    args: argparse.Namespace, sheet: RuleSheet, intent: Intent, which: tuple[str, Package, str], outputs: Outputs
-) -> tuple[dict[str, Any], int]:
-    """The report of one model and the exit code that it asks for; told on the terminal. Raises InputError."""
+    args: argparse.Namespace,
+    sheet: RuleSheet,
+    intent: Intent,
+    which: tuple[str, Package, str],
+    outputs: Outputs,
+    sources: bool,
+    told: bool,
+    pictures: bool,
+) -> tuple[dict[str, Any], bytes | None, int]:
+    """The report of one model, its picture where that is wanted, and the exit code that it asks for. Raises InputError."""
     from .core.judge import judge
     from .core.pipeline.inspecting import inspect
     from .core.pipeline.opening import open_main
@@ -265,15 +322,25 @@ def _inspected(
     measures, tried = inspected.measures, time.perf_counter()
     judgement = judge(measures, sheet, intent)
     tree = report.report(
-        report.source(package, main, scene) if args.json else {}, measures, judgement, with_indices=bool(args.json)
+        report.source(package, main, scene) if sources else {}, measures, judgement, with_indices=sources and not pictures
     )
     now = time.perf_counter()
     tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
-    if args.json != "-":
+    if told:
         print(findings_text(main, sheet.name, tree))
+    picture = _portrait(scene) if pictures else None
     worst = max((_RANK[k] for k, n in judgement.verdict().items() if n), default=0)
     unlooked = bool(judgement.unlooked) and not args.allow_unlooked
-    return tree, 1 if worst >= _RANK[args.fail_on] or unlooked else 0
+    return tree, picture, 1 if worst >= _RANK[args.fail_on] or unlooked else 0
+
+
+def _portrait(scene: Scene) -> bytes | None:
+    """A WebP of a model; None where nothing of it can be drawn."""
+    from .core.display import display_copy, reduced_copy
+    from .core.display.portrait import portrait
+
+    full = display_copy(scene)
+    return portrait(reduced_copy(full) or full)
 
 
 def check_parts(intent: Any, names: Sequence[str], path: str | None) -> None:

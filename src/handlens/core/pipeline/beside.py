@@ -2,20 +2,19 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterable
 
 from ..formats.files import role_of
 from ..limits import InputError
 from ..packages import FilePackage, Package
 from ..scene import Neighbour, Scene
+from ..words.own_reports import is_own_report
 
 #: Most neighbours that are kept, and the largest text that is looked at.
 _MOST = 2_000
 MAX_TEXT_BYTES = 4 * 1024**2
 #: Most texts that are looked at, and their bytes together.
 _MOST_TEXTS, _ALL_TEXT_BYTES = 200, 16 * 1024**2
-_REPORT = re.compile(rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends|models|look|fits)"')
 
 
 def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
@@ -49,9 +48,9 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
 
 def _own_report(package: Package, name: str) -> bool:
     """Whether a text file is a report of ours that was left beside the model: it names everything and binds nothing."""
-    if not name.lower().endswith(".json"):
+    if not name.lower().endswith((".json", ".csv", ".xml", ".sarif", ".html")):
         return False
     try:
-        return _REPORT.match(package.read(name)[:200]) is not None
+        return is_own_report(package.read(name))
     except InputError:
         return False

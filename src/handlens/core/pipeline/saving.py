@@ -9,9 +9,7 @@ from collections.abc import Iterable, Mapping
 from pathlib import Path
 
 from ..limits import InputError
-
-#: How a report of ours begins: one that was written before may be written anew.
-_REPORT = b'{\n  "schema": 1,'
+from ..words.own_reports import HEAD, is_own_report
 
 
 class Outputs:
@@ -91,7 +89,7 @@ def _identity(path: Path) -> tuple[int, int]:
 
 def _is_report(path: Path) -> bool:
     with contextlib.suppress(OSError), path.open("rb") as f:
-        return f.read(len(_REPORT)) == _REPORT
+        return is_own_report(f.read(HEAD))
     return False
 
 
