@@ -22,6 +22,8 @@ from .reported import RESULTS, Reported, amount
 _NO_TEXT = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\ud800-\udfff\ufdd0-\ufdef\ufffe\uffff]")
 #: Findings of one check that are written out; the rest are counted.
 _LISTED = 25
+#: Stops that are named at the top.
+_FIRST = 6
 _MARKS = {"stop": "■", "caution": "◆", "note": "●"}
 
 _STYLE = """
@@ -68,6 +70,7 @@ def _model(one: Reported) -> Any:
         E.h1(_text(one.path)),
         E.p(_text(f"judged for {one.sheet}, version {by['sheet_version']}")),
         stamp,
+        *_stops(tree["findings"]),
         *(
             [E.p(_text(f"Not looked at: {', '.join(tree['not_looked_at'])}."), {"class": "stop"})]
             if tree["not_looked_at"]
@@ -90,6 +93,13 @@ def _model(one: Reported) -> Any:
     )
 
 
+def _stops(findings: Sequence[Json]) -> list[Any]:
+    """What stops it, first of all."""
+    found = [finding for finding in findings if finding["result"] == "stop" and finding["waived"] is None]
+    more = [f"and {len(found) - _FIRST:,} more"] if len(found) > _FIRST else []
+    return [E.ul(*(E.li(_text(words)) for words in [*(finding["title"] for finding in found[:_FIRST]), *more]))] if found else []
+
+
 def _facts(facts: Json) -> list[Any]:
     unit, box = facts["unit_metres"], facts["bounds"]
     side = (lambda x: metres(x * unit)) if unit is not None else plain
@@ -102,10 +112,8 @@ def _facts(facts: Json) -> list[Any]:
         "joints": f"{sum(skin['joints'] for skin in facts['skins']):,}",
         "clips": f"{len(facts['clips']):,}",
     }
-    return [
-        E.h2("What it is"),
-        E.table(*(E.tr(E.th(name), _tag("td", _text(words), kind="figure")) for name, words in rows.items())),
-    ]
+    cells = [(E.th(name), _tag("td", _text(words), kind="figure")) for name, words in rows.items()]
+    return [E.h2("What it is"), E.table(*(E.tr(*(x for two in cells[k : k + 2] for x in two)) for k in range(0, len(cells), 2)))]
 
 
 def _stations(one: Reported) -> list[Any]:

@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 
+from ...words.figures import percent, plain
 from ...words.json_tree import Json
+from ...words.lengths import metres
 
 #: Results from the worst on.
 RESULTS = ("stop", "caution", "note")
@@ -30,9 +32,13 @@ class Reported:
 
 
 def amount(value: Json | None) -> str:
-    """A figure of a report in words: "9.4 mm"; empty for none."""
+    """A figure of a report in words: "9.4 mm", "24.6 %", "1,204 triangles"; empty for none."""
     if not value or value["value"] is None:
         return ""
-    number = value["value"]
-    words = f"{number:,.6g}" if isinstance(number, int | float) and not isinstance(number, bool) else str(number)
-    return words if value["unit"] in ("text", "count") else f"{words} {value['unit']}"
+    number, unit = value["value"], value["unit"]
+    if isinstance(number, bool) or not isinstance(number, int | float):
+        return str(number)
+    if unit in ("m", "share"):
+        return metres(number) if unit == "m" else percent(number)
+    words = f"{number:,}" if isinstance(number, int) else plain(number)
+    return words if unit in ("text", "count") else f"{words} {unit}"
