@@ -9,7 +9,7 @@ import signal
 import sys
 import time
 import warnings
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -162,6 +162,13 @@ def _parser() -> argparse.ArgumentParser:
     p.add_argument("--json", metavar="FILE|-")
     _replace(p)
     p.set_defaults(run=_fits)
+
+    p = commands.add_parser("stale", help="whether what lies at a destination is still what was sent there, file by file")
+    p.add_argument("sent", metavar="MANIFEST|EXPORT", help="the manifest of a package, or the folder or zip that was sent")
+    p.add_argument("place", metavar="PLACE", help="the folder or zip at the destination")
+    p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
+    p.set_defaults(run=_stale)
 
     p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
     p.add_argument("path", metavar="FOLDER")
@@ -375,16 +382,22 @@ def _mend(args: argparse.Namespace) -> int:
     from .core.rules import load_intent, load_sheet
     from .core.rules.export import ExportOptions
 
-    _, path, before, scene, runs = _mended(args)
+    package, path, before, scene, runs = _mended(args)
     scene = in_intended_unit(scene, load_intent(args.intent))
     outputs = _outputs(args, (args.path, path, before))
-    out, format_name = _target(args.out, path, scene.format)
     # A format that cannot state its unit is written in the one in which the destination will read it; nothing else is changed.
     sheet = load_sheet(args.rules)
     options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
-    files = formats.write(scene, format_name, out.stem, options)
-    files |= {path: data for path, data in changed_files(scene).items() if path not in files}
-    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
+    changed: list[str] | None = None
+    if _is_package(args.path) and _is_package(args.out, written=True):
+        placed, changed, format_name = _package_files(
+            args.out, package, path, before, scene, [r.mend for r in runs if r.applied], options
+        )
+    else:
+        out, format_name = _target(args.out, path, scene.format)
+        files = formats.write(scene, format_name, out.stem, options)
+        files |= {path: data for path, data in changed_files(scene).items() if path not in files}
+        placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     outputs.write(placed)
     lost = formats.what_is_lost(scene, format_name, options)
     tree = {
@@ -402,6 +415,7 @@ def _mend(args: argparse.Namespace) -> int:
             for run in runs
         ],
         "files": [str(part) for part in placed],
+        **({} if changed is None else {"changed": changed}),
         "lost": lost,
     }
     if args.json:
@@ -414,8 +428,57 @@ def _mend(args: argparse.Namespace) -> int:
                 print(f"{run.mend}: {sentence}")
         for sentence in lost:
             print(f"not held: {sentence}")
-        print(f"written: {', '.join(str(part) for part in placed)}")
+        if changed is None:
+            print(f"written: {', '.join(str(part) for part in placed)}")
+        else:
+            print(
+                f"written: {args.out}, the whole package; {plural(len(changed), 'file')} changed: {', '.join(changed) or 'none'}"
+            )
     return 0 if all(run.applied for run in runs) else 1
+
+
+def _is_package(path: str, written: bool = False) -> bool:
+    """Whether a path is a folder or a zip; written: whether it will be one."""
+    there = Path(path)
+    folder = there.is_dir() or (written and (path.endswith(("/", os.sep)) or not there.suffix))
+    return folder or (there.suffix.lower() == ".zip" and (written or there.is_file()))
+
+
+def _package_files(
+    out: str, package: Package, path: str, before: Scene, after: Scene, because: list[str], options: ExportOptions
+) -> tuple[dict[Path, bytes], list[str], str]:
+    """The files of a mended package by where they are written, those that are new or changed, and the format of its model. Raises InputError."""
+    from .core.pipeline.packaged import as_zip, packaged
+
+    made = packaged(package, path, before, after, because, options)
+    if Path(out).suffix.lower() == ".zip":
+        placed = {Path(out): as_zip(made.files)}
+    else:
+        placed = {Path(out) / name: data for name, data in made.files.items()}
+        _refuse_links(Path(out), placed)
+    return placed, list(made.changed), made.main.rpartition(".")[2]
+
+
+def _refuse_links(folder: Path, placed: Iterable[Path]) -> None:
+    """Raises InputError where a folder below the chosen one is a link: it would lead what is written elsewhere."""
+    for parent in {parent for path in placed for parent in path.parents if parent != folder and parent.is_relative_to(folder)}:
+        if parent.is_symlink():
+            raise InputError(f"{parent} is a link, and nothing is written through one; choose another --out.")
+
+
+def _stale(args: argparse.Namespace) -> int:
+    from .core.pipeline.stale import compared, counts, sent_files
+
+    files = compared(sent_files(Path(args.sent)), Path(args.place))
+    tree = {"schema": 1, "files": [file.to_json() for file in files], "counts": counts(files)}
+    if args.json:
+        _write_json(args.json, tree, _outputs(args))
+    if args.json != "-":
+        for file in files:
+            if file.state != "same":
+                print(f"{file.state:9}{file.path}")
+        print(", ".join(f"{n:,} {state}" for state, n in counts(files).items() if n) or "no files")
+    return 0 if all(file.state == "same" for file in files) else 1
 
 
 def _export(args: argparse.Namespace) -> int:

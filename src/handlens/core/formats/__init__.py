@@ -63,20 +63,27 @@ def format_of(data: bytes, path: str) -> Format:
     return found
 
 
-def write(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN) -> dict[str, bytes]:
-    """The files of a scene in a format, main file first. Raises InputError for an unknown format or a folder that leads elsewhere."""
-    return write_conformed(conformed(scene, format_name, stem, options), target(scene, format_name, stem, options))
+def write(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN, home: str | None = None) -> dict[str, bytes]:
+    """The files of a scene in a format, main file first, by their paths from the folder of that one.
+
+    home: that folder in the package that the scene came in, where it goes back there. Raises InputError for an unknown format or a
+    folder that leads elsewhere.
+    """
+    where = target(scene, format_name, stem, options, home)
+    return write_conformed(conform(scene, where), where)
 
 
-def target(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> Target:
-    """Where a scene goes. Raises InputError for an unknown format or a folder that leads elsewhere."""
+def target(
+    scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN, home: str | None = None
+) -> Target:
+    """Where a scene goes. home: as `write` has it. Raises InputError for an unknown format or a folder that leads elsewhere."""
     chosen = BY_NAME.get(format_name)
     if chosen is None or not chosen.written:
         raise InputError(f"The format {format_name} cannot be written; use one of: {WRITABLE}.")
     folder = options.folder.replace("{model}", stem).strip("/")
     if folder:
         clean_path(f"{folder}/x")
-    return Target(chosen, options, stem, BY_NAME[scene.format].single, scene.format)
+    return Target(chosen, options, stem, BY_NAME[scene.format].single, scene.format, home)
 
 
 def conformed(scene: Scene, format_name: str, stem: str = "model", options: ExportOptions = PLAIN) -> ConformedScene:

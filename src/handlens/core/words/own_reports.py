@@ -7,7 +7,7 @@ import re
 #: Bytes from the beginning of a file by which it is known.
 HEAD = 700
 _BEGINS = re.compile(
-    rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends|models|look|fits)"'
+    rb'\s*\{\s*"schema":\s*1,\s*"(source|proved|mends|models|look|fits|files)"'
     rb"|model,sheet,station,check,result,part,title,"
     rb"|<\?xml[^>]*>\s*<testsuites name=.Hand Lens."
     rb'|\s*\{\s*"\$schema":[^{}]*"runs":\s*\[\s*\{\s*"tool":\s*\{\s*"driver":\s*\{\s*"name":\s*"Hand Lens"'

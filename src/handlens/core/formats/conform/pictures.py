@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+import posixpath
 from collections.abc import Collection
 from dataclasses import replace
 
 from ...limits import plural
 from ...scene import Image, Scene
-from ...surface.names import file_names
+from ...surface.names import as_file, file_names
 from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
 from .accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
 from .looks.common import native
@@ -143,7 +144,29 @@ def image_files(scene: Scene, target: Target) -> dict[int, str]:
     """Relative path of each image where it lies beside the model."""
     taken = {f"{target.stem}.{e}" for e in ("obj", "mtl", "dae", "usda", "bin", "gltf", "glb")}
     folder = target.options.folder.replace("{model}", target.stem).strip("/")
-    return file_names(scene.images, ENDING_BY_MEDIA, taken, "" if target.format.name in ("3mf", "usdz") else folder)
+    if target.format.name in ("3mf", "usdz"):
+        return file_names(scene.images, ENDING_BY_MEDIA, taken)
+    names = file_names(scene.images, ENDING_BY_MEDIA, taken, folder)
+    return names if target.home is None else names | _in_their_places(scene, names, target.home)
+
+
+def _in_their_places(scene: Scene, names: dict[int, str], home: str) -> dict[int, str]:
+    """Paths from the model's folder of images that lie in its package: where they lie, under the name that they have now."""
+    out: dict[int, str] = {}
+    for k, image in enumerate(scene.images):
+        if image.found_at is None or image.load is None or image.status not in ("found", "other-case"):
+            continue
+        renamed = image.reference.replace("\\", "/").rpartition("/")[2]
+        # A mend that makes another kind of picture of it names it anew, in the same folder.
+        path = (
+            posixpath.join(posixpath.dirname(image.found_at), renamed) if image.status == "found" and renamed else image.found_at
+        )
+        # A name that not every system takes is made one that it does, as elsewhere.
+        if all(as_file(piece) == piece for piece in path.split("/")) and path.casefold() not in {
+            p.casefold() for p in out.values()
+        }:
+            out[k] = path
+    return {k: posixpath.relpath(path, home or ".") for k, path in out.items()}
 
 
 def _named_anew(image: Image, target: Target) -> bool:

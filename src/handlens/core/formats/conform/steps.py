@@ -15,6 +15,7 @@ class Target:
     """Where a scene goes: the format, how its files are wanted, and their name without an ending.
 
     single: whether its numbers came as 32-bit floats, so that text only has to tell those apart. came_as: the format of the scene before.
+    home: where it goes back into its package, the folder that it lies in there: images that lie in the package stay in their places.
     """
 
     format: Format
@@ -22,6 +23,7 @@ class Target:
     stem: str = "model"
     single: bool = False
     came_as: str = ""
+    home: str | None = None
 
     def lacks(self, feature: str) -> bool:
         return feature not in self.format.holds

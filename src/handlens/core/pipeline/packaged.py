@@ -1,0 +1,120 @@
+"""A package that goes back out as the same package: what no mend touched stays byte for byte, and a manifest says what is what."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+import json
+import posixpath
+import zipfile
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
+from pathlib import PurePosixPath
+
+from .. import formats
+from ..formats.table import WRITERS
+from ..limits import InputError
+from ..packages import Package
+from ..packages.containers import clean_path
+from ..rules.export import PLAIN, ExportOptions
+from ..scene import Image, Scene
+from ..words.json_tree import Json
+from .writing import changed_files
+
+MANIFEST = "handlens-manifest.json"
+
+
+@dataclass(frozen=True)
+class Packaged:
+    """files: of the whole package, the model first, the manifest last. changed: what is new or another than it was, the model first."""
+
+    main: str
+    files: dict[str, bytes]
+    changed: tuple[str, ...]
+
+
+def packaged(
+    package: Package, main: str, before: Scene, after: Scene, because: Sequence[str], options: ExportOptions = PLAIN
+) -> Packaged:
+    """The package with a mended model in it. Raises InputError where a file would lie outside of it.
+
+    main: path of the model in the package. before, after: the model as it came and as it is now. because: ids of the mends that were
+    applied.
+    """
+    was = {name: package.read(name) for name in package.names() if name != MANIFEST}
+    now = dict(was)
+    home = posixpath.dirname(main)
+    format_name = after.format if after.format in WRITERS else {"usdc": "usda"}.get(after.format, "obj")
+    path = main if format_name == after.format else posixpath.join(home, f"{PurePosixPath(main).stem}.{format_name}")
+    if (images := images_alone(before, after)) is not None:
+        now |= images
+    else:
+        written = formats.write(after, format_name, PurePosixPath(main).stem, options, home)
+        for k, (name, data) in enumerate(written.items()):
+            now[path if k == 0 else _inside(home, name)] = data
+        if path != main:
+            del now[main]
+    now |= {_inside("", name): data for name, data in changed_files(after).items()}
+    changed = sorted(name for name, data in now.items() if was.get(name) != data)
+    entries = [_entry(name, now[name], was.get(main if name == path else name), because) for name in sorted(now)]
+    manifest = json.dumps({"schema": 1, "files": entries}, indent=2, ensure_ascii=False).encode() + b"\n"
+    first = {path: now.pop(path)}
+    return Packaged(
+        path, first | dict(sorted(now.items())) | {MANIFEST: manifest}, tuple(sorted(changed, key=lambda n: (n != path, n)))
+    )
+
+
+def _entry(name: str, data: bytes, was: bytes | None, because: Sequence[str]) -> Json:
+    return {
+        "path": name,
+        "sha256": hashlib.sha256(data).hexdigest(),
+        "bytes": len(data),
+        "was": None if was is None else hashlib.sha256(was).hexdigest(),
+        "because": [] if was == data else list(dict.fromkeys(because)),
+    }
+
+
+def _inside(home: str, name: str) -> str:
+    """A path from the model's folder as one of the package. Raises InputError where it leads out of it."""
+    path = posixpath.normpath(posixpath.join(home, name))
+    if path.startswith("../"):
+        raise InputError(f"{name} would lie outside the package; choose another --out.")
+    return clean_path(path)
+
+
+def images_alone(before: Scene, after: Scene) -> dict[str, bytes] | None:
+    """Pictures that hold something else than before, by their paths, where nothing else of a model changed; None where something did."""
+    for field in fields(Scene):
+        if field.name not in ("images", "beside") and not _same(getattr(before, field.name), getattr(after, field.name)):
+            return None
+    if len(before.images) != len(after.images):
+        return None
+    out: dict[str, bytes] = {}
+    for a, b in zip(before.images, after.images, strict=True):
+        if a is b:
+            continue
+        if b.found_at is None or b.status != "found" or _called(a) != _called(b) or b.load is None:
+            return None
+        out[b.found_at] = b.load()
+    return out
+
+
+def _called(image: Image) -> tuple[str | None, ...]:
+    return image.name, image.reference, image.status, image.found_at, image.keep
+
+
+def _same(a: object, b: object) -> bool:
+    if isinstance(a, tuple) and isinstance(b, tuple):
+        return len(a) == len(b) and all(x is y or x == y for x, y in zip(a, b, strict=True))
+    return a is b or a == b
+
+
+def as_zip(files: Mapping[str, bytes]) -> bytes:
+    """Files as a zip: the same ones give the same bytes."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as archive:
+        for name, data in files.items():
+            entry = zipfile.ZipInfo(name, (2000, 1, 1, 0, 0, 0))
+            entry.external_attr = 0o644 << 16
+            archive.writestr(entry, data, zipfile.ZIP_DEFLATED)
+    return out.getvalue()
