@@ -189,19 +189,19 @@ def _parser() -> argparse.ArgumentParser:
     return parser
 
 
-def _judging(p: argparse.ArgumentParser) -> None:
+def _judging(parser: argparse.ArgumentParser) -> None:
     """Options of what measures and judges."""
-    _rules(p)
-    p.add_argument(
+    _rules(parser)
+    parser.add_argument(
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
     )
-    p.add_argument(
+    parser.add_argument(
         "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
     )
-    p.add_argument(
+    parser.add_argument(
         "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
     )
-    p.add_argument(
+    parser.add_argument(
         "--try",
         dest="trying",
         choices=["none", "quick", "all"],
@@ -272,12 +272,12 @@ def _report(args: argparse.Namespace) -> int:
 
 
 def _judged_models(
-    args: argparse.Namespace, outputs: Outputs, sources: bool, told: bool, pictures: bool = False
+    args: argparse.Namespace, outputs: Outputs, sources: bool, printed: bool, pictures: bool = False
 ) -> tuple[list[tuple[dict[str, Any], bytes | None]], int]:
     """The report of every model that a call names, each with its picture where those are wanted, and the exit code. Raises InputError
     where none could be read.
 
-    sources: whether the files that were read are listed. told: whether findings are printed.
+    sources: whether the files that were read are listed. printed: whether findings are printed.
     """
     from .core.pipeline.opening import models_of
     from .core.rules import load_intent, load_sheet
@@ -288,7 +288,7 @@ def _judged_models(
     code = 0
     for which in named:
         try:
-            entry, picture, worst = _inspected(args, sheet, intent, which, outputs, sources, told, pictures)
+            entry, picture, worst = _inspected(args, sheet, intent, which, outputs, sources, printed, pictures)
             code = max(code, worst)
         except InputError as error:
             if len(named) == 1:
@@ -309,7 +309,7 @@ def _inspected(
     which: tuple[str, Package, str],
     outputs: Outputs,
     sources: bool,
-    told: bool,
+    printed: bool,
     pictures: bool,
 ) -> tuple[dict[str, Any], bytes | None, int]:
     """The report of one model, its picture where that is wanted, and the exit code that it asks for. Raises InputError."""
@@ -333,7 +333,7 @@ def _inspected(
     )
     now = time.perf_counter()
     tree["seconds"] = {"read": round(read - began, 3), **inspected.seconds, "judge": round(now - tried, 3)}
-    if told:
+    if printed:
         print(findings_text(main, sheet.name, tree))
     picture = _portrait(scene) if pictures else None
     worst = max((_RANK[k] for k, n in judgement.verdict().items() if n), default=0)
