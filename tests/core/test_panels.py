@@ -9,13 +9,15 @@ import pytest
 
 from handlens.core.judge import judge
 from handlens.core.measures import collect
+from handlens.core.pipeline.opening import open_scene
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_mend
 from handlens.core.rules import Intent, load_sheet
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Camera, Image, Layer, Light, Material, Node, TextureInput
 from kit.cards import CUT, card
 from kit.pictures import png, textured
-from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, ledger, mesh, rigged, scene, triangles_of
+from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, ledger, mesh, read_files, rigged, scene, triangles_of
 
 
 def opened(made, sheet=None, intent=None, reasons=None):
@@ -183,11 +185,33 @@ def test_budget_counts_what_the_destination_pays():
     }
 
 
-def test_what_no_check_looks_at_says_so():
-    told = opened(rigged(np.random.default_rng(1)))
-    assert told["Handoff"]["line"] == "not exported yet"
-    assert not told["Handoff"]["inspected"]
-    assert not told["Handoff"].get("headline")
+def test_handoff_lists_the_files_that_are_sent(tmp_path):
+    files = {
+        "net.obj": "mtllib net.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl rope\nf 1 2 3\n",
+        "net.mtl": "newmtl rope\nmap_Kd rope.png\n",
+        "rope.png": png((64, 64), noise=40),
+        "moorings.xml": "<a b='net'/>",
+    }
+    read_files(tmp_path, files, "net.obj")
+    made = measure(open_scene(tmp_path)[2])
+    sheet = load_sheet("creator-platform-strict")
+    told = {s["name"]: s for s in ledger(made, sheet, Intent(), judge(made, sheet, Intent()), {})}["Handoff"]
+    assert told["inspected"]
+    [table] = told["tables"]
+    assert {(r["cells"]["path"]["text"], r["cells"]["role"]["text"]) for r in table["rows"]} == {
+        ("net.obj", "model"),
+        ("net.mtl", "material library"),
+        ("rope.png", "image"),
+        ("moorings.xml", "side file"),
+    }
+    assert sum(r["cells"]["bytes"]["value"] for r in table["rows"]) == sum(p.stat().st_size for p in tmp_path.iterdir())
+    assert told["line"].startswith("4 files, ")
+    assert told["limit"] == "50.0 MiB"
+
+
+def test_a_model_without_a_file_of_its_own_has_nothing_to_list():
+    told = opened(rigged(np.random.default_rng(1)))["Handoff"]
+    assert (told["line"], told["tables"]) == ("0 files, 0 B", [])
 
 
 def test_waived_findings_do_not_count(crates):

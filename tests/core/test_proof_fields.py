@@ -295,6 +295,7 @@ APART = {
     ("Scene", "problems"): "what a reader says of its file",
     ("Scene", "files"): "which files were read",
     ("Scene", "main"): "its path",
+    ("Scene", "file_bytes"): "how large the files were that were read",
     ("Scene", "former"): "names of before",
     ("Scene", "v_down"): "how UVs are counted: the same numbers by both",
     ("Scene", "linear"): "how colours are counted: the same numbers by both",

@@ -2565,6 +2565,12 @@ export interface components {
             influences_vertex?: number | null;
             joints_skin?: number | null;
             joints_total?: number | null;
+            /** @description Of the model and all that comes with it. */
+            files?: number | null;
+            /** @description Of each that is sent. */
+            file_bytes?: number | null;
+            /** @description Of all files together. */
+            package_bytes?: number | null;
         };
         SheetNames: {
             /** @description As they stand between brackets of a regular expression. */

@@ -68,13 +68,7 @@ const worst = computed(() =>
         <span v-if="moved" class="moved">by the mends: {{ moved }}</span
         ><ResultCounts v-if="station.inspected" :counts="station.counts" />
       </div>
-      <p v-if="!station.inspected" class="faded idle">
-        {{
-          station.slug === 'handoff'
-            ? 'Export the model below: the file is written, opened afresh and compared row by row.'
-            : 'No check looks at this yet, so nothing is said about it.'
-        }}
-      </p>
+      <p v-if="!station.inspected" class="faded idle">No check looks at this yet, so nothing is said about it.</p>
       <template v-else>
         <div class="figures">
           <div v-for="f in station.headline" :key="f.label" class="figure">
@@ -87,6 +81,9 @@ const worst = computed(() =>
         <div v-if="findings.length" class="cards">
           <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" />
         </div>
+        <p v-if="station.slug === 'handoff'" class="small">
+          <b>Export</b> below writes the files, opens them afresh and compares them row by row.
+        </p>
         <template v-if="station.slug === 'budget'">
           <GaugeChart />
           <ReduceDesk />

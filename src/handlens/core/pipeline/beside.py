@@ -43,7 +43,8 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
         for name in other.names():
             if role_of(name) == "image":
                 found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
-    return scene.with_(beside=tuple(found[:_MOST]), main=main)
+    sizes = {name: package.size(name) for name in sorted(named) if package.has(name)}
+    return scene.with_(beside=tuple(found[:_MOST]), main=main, file_bytes=sizes)
 
 
 def _own_report(package: Package, name: str) -> bool:

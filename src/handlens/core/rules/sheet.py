@@ -57,6 +57,9 @@ class Limits(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     ] = None
     joints_skin: Annotated[Count | None, described("Joints of a skin", unit="joints")] = None
     joints_total: Annotated[Count | None, described("Joints in all", unit="joints")] = None
+    files: Annotated[Count | None, described("Files", "Of the model and all that comes with it.", "files")] = None
+    file_bytes: Annotated[Count | None, described("Size of a file", "Of each that is sent.", "bytes")] = None
+    package_bytes: Annotated[Count | None, described("Size of the package", "Of all files together.", "bytes")] = None
 
 
 class Names(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

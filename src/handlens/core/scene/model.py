@@ -320,7 +320,8 @@ class Problem:
 @dataclass(frozen=True, eq=False)
 class Scene:
     """A whole file, neutral. unit_metres and up_axis are None where the file does not state them. files: those that were read,
-    with their roles. beside: those that came along unnamed. main: the package path of the model file, where it is known.
+    with their roles. file_bytes: how large they and the model file were, by path, where that is known. beside: those that came along
+    unnamed. main: the package path of the model file, where it is known.
     former: names that things had before mends, or in the revision before. v_down: v of UVs counts downwards from the image's
     top, else upwards from its bottom. linear: colours are linear light, else as they are shown.
     """
@@ -340,6 +341,7 @@ class Scene:
     handedness: str = "right"
     problems: tuple[Problem, ...] = ()
     files: tuple[tuple[str, str], ...] = ()
+    file_bytes: Mapping[str, int] = field(default_factory=dict)
     beside: tuple[Neighbour, ...] = ()
     main: str = ""
     former: frozenset[str] = frozenset()

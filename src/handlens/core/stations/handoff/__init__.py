@@ -1,1 +1,1 @@
-"""Handoff: what was written, and whether it proved."""
+"""Handoff: the files that are sent, and what the destination says to them."""

@@ -1,6 +1,9 @@
 from __future__ import annotations
 
-from ...declare.station import Lens, Station
+from ...declare.station import Lens, Station, checks_in
+from . import checks
+from .measures import OWN
+from .panel import panel
 
 LENSES = (
     Lens(
@@ -10,4 +13,4 @@ LENSES = (
         10,
     ),
 )
-STATION = Station("handoff", 130, blank="not exported yet", concerns=lambda m: False, lenses=LENSES)
+STATION = Station("handoff", 130, checks=checks_in(checks), panel=panel, own=OWN, lenses=LENSES)
