@@ -271,9 +271,7 @@ def _live_job(db: Session, inspection: Inspection) -> Job | None:
 
 def _locked(db: Session, revision_id: int) -> Revision:
     """The revision, with its tape to ourselves until the request ends."""
-    revision = row(db, Revision, revision_id, "revision")
-    db.refresh(revision, with_for_update=True)
-    return revision
+    return row(db, Revision, revision_id, "revision", locked=True)
 
 
 def _only_of(db: Session, revision: Revision, version: int | None) -> None:

@@ -59,9 +59,8 @@ def put_file(query: dict[str, Any], drop_id: int) -> dict[str, Any]:
     if packages.is_noise(path):
         refuse(422, f"{label} is left behind by the operating system and is not taken.")
     with session() as db:
-        drop = row(db, Drop, drop_id, "drop")
         # Two files of one drop may come at once; each sees those before it.
-        db.refresh(drop, with_for_update=True)
+        drop = row(db, Drop, drop_id, "drop", locked=True)
         if len(drop.files) >= limits.MAX_PACKAGE_FILES:
             refuse(413, f"More than {limits.MAX_PACKAGE_FILES:,} files at once are not taken.")
         other = packages.in_the_way(path, (file.path for file in drop.files))
@@ -96,8 +95,7 @@ def _body(label: str) -> Iterator[bytes]:
 def close(drop_id: int) -> Any:
     """All files are there: make models of them."""
     with session() as db:
-        drop = row(db, Drop, drop_id, "drop")
-        db.refresh(drop, with_for_update=True)
+        drop = row(db, Drop, drop_id, "drop", locked=True)
         # Whoever did not hear the answer asks again: it is still the same drop.
         begun = db.scalar(
             select(Job).where(

@@ -16,9 +16,9 @@ def refuse(status: int, message: str) -> NoReturn:
     raise AssertionError("abort always raises")
 
 
-def row(db: Session, table: type[Row], id: int, what: str) -> Row:
-    """The row, or a 404."""
-    found = db.get(table, id) if 0 < id < 2**31 else None
+def row(db: Session, table: type[Row], id: int, what: str, locked: bool = False) -> Row:
+    """The row, or a 404. locked: as it is now, kept from others until the transaction ends; read in one step, as a job may take it away."""
+    found = db.get(table, id, with_for_update=locked or None, populate_existing=locked) if 0 < id < 2**31 else None
     if found is None:
         refuse(404, f"There is no {what} with the number {id}; it may have been taken off the shelf.")
     return found

@@ -61,8 +61,7 @@ class OneModel(MethodView):
         import json
 
         with session() as db:
-            model = row(db, Model, model_id, "model")
-            db.refresh(model, with_for_update=True)
+            model = row(db, Model, model_id, "model", locked=True)
             if "sheet" in change:
                 if change["sheet"] not in {x.slug for x in shipped()}:
                     refuse(422, f"There is no rule sheet {change['sheet']}.")
