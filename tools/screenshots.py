@@ -94,7 +94,7 @@ def take(page: Page, base: str) -> None:
     card = page.locator(".cards > *").filter(has_text="Buoy Green for the material buoy green")
     card.get_by_role("button", name="Try it").click()
     shot("bench-side-files", 5000)
-    page.get_by_role("button", name="Put it back").click()
+    page.get_by_role("button", name="Discard it").click()
     page.goto(f"/bench/{models['Crab pot']}?station=placement")
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="As received", exact=True).click()
