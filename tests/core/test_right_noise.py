@@ -256,6 +256,9 @@ HELD_BY = {
     "influences_vertex": "skin.influences",
     "joints_skin": "skin.joint-count",
     "joints_total": "skin.joint-count",
+    "files": "handoff.files",
+    "file_bytes": "handoff.file-size",
+    "package_bytes": "handoff.package-size",
 }
 
 
