@@ -29,8 +29,23 @@ def test_what_nobody_looks_at_is_named():
     told = lambda s: report({}, m := collect(s), judge(m, SHEET, Intent()))["not_looked_at"]
     # What stations measure for themselves was not taken here.
     assert told(scene(cube())) == ["Arrival", "Placement", "See-through", "Budget", "Handoff"]
-    assert told(rigged(np.random.default_rng(1))) == ["Arrival", "Placement", "See-through", "Budget", "Skin", "Motion", "Handoff"]
-    assert told(rigged(np.random.default_rng(1), clip=False)) == ["Arrival", "Placement", "See-through", "Budget", "Skin", "Handoff"]
+    assert told(rigged(np.random.default_rng(1))) == [
+        "Arrival",
+        "Placement",
+        "See-through",
+        "Budget",
+        "Skin",
+        "Motion",
+        "Handoff",
+    ]
+    assert told(rigged(np.random.default_rng(1), clip=False)) == [
+        "Arrival",
+        "Placement",
+        "See-through",
+        "Budget",
+        "Skin",
+        "Handoff",
+    ]
 
 
 def test_a_check_that_falls_leaves_its_station_unlooked_and_the_others_whole(monkeypatch):
