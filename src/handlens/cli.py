@@ -245,7 +245,7 @@ def _inspect(args: argparse.Namespace) -> int:
     outputs = _outputs(args)
     entries, code = _judged_models(args, outputs, bool(args.json), args.json != "-")
     if args.json:
-        found = [entry for entry, _ in entries]
+        found = [entry for entry, _, _ in entries]
         sums = {k: sum(entry["verdict"][k] for entry in found if "verdict" in entry) for k in ("stop", "caution", "note")}
         tree = found[0] if len(found) == 1 else {"schema": 1, "models": found, "verdict": sums}
         _write_json(args.json, tree, outputs)
@@ -262,19 +262,18 @@ def _report(args: argparse.Namespace) -> int:
     outputs = _outputs(args)
     entries, code = _judged_models(args, outputs, True, False, pictures=Path(args.out).suffix.lower() == ".html")
     reported = [
-        Reported(entry["source"]["path"], sheet.name, entry, entry.get("error", ""), args.fail_on, picture)
-        for entry, picture in entries
+        Reported(where, sheet.name, entry, entry.get("error", ""), args.fail_on, picture) for entry, picture, where in entries
     ]
     outputs.write({Path(args.out): report_file(args.out, reported)}, report=True)
-    stops = sum("error" in entry or entry["verdict"]["stop"] > 0 for entry, _ in entries)
+    stops = sum("error" in entry or entry["verdict"]["stop"] > 0 for entry, _, _ in entries)
     print(f"{args.out}: {plural(len(entries), 'model')}, {stops:,} held")
     return code
 
 
 def _judged_models(
     args: argparse.Namespace, outputs: Outputs, sources: bool, printed: bool, pictures: bool = False
-) -> tuple[list[tuple[dict[str, Any], bytes | None]], int]:
-    """The report of every model that a call names, each with its picture where those are wanted, and the exit code. Raises InputError
+) -> tuple[list[tuple[dict[str, Any], bytes | None, str]], int]:
+    """The report of every model that a call names, each with its picture where those are wanted and with where it lies, and the exit code. Raises InputError
     where none could be read.
 
     sources: whether the files that were read are listed. printed: whether findings are printed.
@@ -284,7 +283,7 @@ def _judged_models(
 
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     named = [(path, package, main) for path in args.path for package, main in models_of(path, args.search)]
-    entries: list[tuple[dict[str, Any], bytes | None]] = []
+    entries: list[tuple[dict[str, Any], bytes | None, str]] = []
     code = 0
     for which in named:
         try:
@@ -296,8 +295,10 @@ def _judged_models(
             # One that cannot be read must not take the others' verdicts along, and must not pass for one of them.
             entry, picture, code = {"source": {"path": which[2]}, "error": str(error)}, None, 1
             print(f"handlens: {which[2]}: {error}", file=sys.stderr)
-        entries.append((entry, picture))
-    if all("error" in entry for entry, _ in entries):
+        path, _, main = which
+        # By its name alone it could not be told from that of another folder.
+        entries.append((entry, picture, path if Path(path).name == main else f"{path.rstrip('/')}/{main}"))
+    if all("error" in entry for entry, _, _ in entries):
         raise InputError(f"None of the {len(entries):,} models could be read; the first: {entries[0][0]['error']}")
     return entries, code
 
@@ -390,6 +391,8 @@ def _mend(args: argparse.Namespace) -> int:
     options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
     changed: list[str] | None = None
     if _is_package(args.path) and _is_package(args.out, written=True):
+        if Path(args.out).resolve().is_relative_to(Path(args.path).resolve()):
+            raise InputError(f"{args.out} is inside the package itself; name a place outside of it.")
         placed, changed, format_name = _package_files(
             args.out, package, path, before, scene, [r.mend for r in runs if r.applied], options
         )

@@ -130,6 +130,41 @@ def test_nothing_is_written_through_a_link_or_over_the_input(package, tmp_path, 
     assert inside(folder) == before
 
 
+def test_a_file_of_another_is_not_written_over(package, tmp_path, capsys):
+    """The library that would be written has the name of one that the model does not use."""
+    folder, files = package
+    (folder / "models/board.obj").write_bytes(files["models/board.obj"].replace(b"board.mtl", b"paints.mtl"))
+    (folder / "models/paints.mtl").write_bytes(files["models/board.mtl"])
+    (folder / "models/board.mtl").write_bytes(b"newmtl other")
+    out = tmp_path / "out"
+    assert main(["mend", str(folder), "--mend", "size.scale:factor=2", "--out", f"{out}/"]) == 2
+    assert "models/board.mtl is in the package and not of models/board.obj" in capsys.readouterr().err
+    assert not out.exists()
+
+
+@pytest.mark.parametrize("inside_of", ["sub/", "sub.zip"])
+def test_a_package_is_not_written_into_itself(package, capsys, inside_of):
+    folder, _ = package
+    before = inside(folder)
+    assert main(["mend", str(folder), "--mend", "size.scale:factor=2", "--out", f"{folder}/{inside_of}"]) == 2
+    assert "is inside the package itself" in capsys.readouterr().err
+    assert inside(folder) == before
+
+
+def test_two_materials_go_on_sharing_one_picture(package, tmp_path):
+    folder, files = package
+    (folder / "models/board.mtl").write_bytes(
+        files["models/board.mtl"] + b"newmtl back\nKd 0.5 0.5 0.5\nmap_Kd ../textures/Front Board.png\n"
+    )
+    board = files["models/board.obj"] + b"usemtl back\nf 4/4/1 3/3/1 2/2/1 1/1/1\n"
+    (folder / "models/board.obj").write_bytes(board)
+    out = tmp_path / "out"
+    assert main(["mend", str(folder), "--mend", "size.scale:factor=2", "--out", f"{out}/"]) == 0
+    came = inside(out)
+    assert set(came) == {*files, "handlens-manifest.json"}
+    assert came["models/board.mtl"].count(b"../textures/Front Board.png") == 2
+
+
 def test_ten_changes_at_the_destination_are_told(package, tmp_path):
     folder, files = package
     out, place = tmp_path / "out", tmp_path / "place"

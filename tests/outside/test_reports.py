@@ -52,6 +52,17 @@ def test_sarif_is_valid_and_holds_every_finding(reports):
     assert len({r["partialFingerprints"]["finding/v1"] for r in run["results"]}) == len(told)
 
 
+def test_models_of_one_name_in_two_folders_are_told_apart(tmp_path):
+    for name in ("fore", "aft"):
+        (tmp_path / name).mkdir()
+        (tmp_path / name / "oar.glb").write_bytes(formats.write(scene(cube(at=(0, 2, 0))), "glb", "x")["x.glb"])
+    main(["report", str(tmp_path / "fore"), str(tmp_path / "aft/oar.glb"), "--out", str(tmp_path / "r.sarif"), "--try", "none"])
+    results = json.loads((tmp_path / "r.sarif").read_text())["runs"][0]["results"]
+    assert len({r["partialFingerprints"]["finding/v1"] for r in results}) == len(results) > 1
+    places = {r["locations"][0]["physicalLocation"]["artifactLocation"]["uri"] for r in results}
+    assert places == {f"file://{tmp_path}/{name}/oar.glb" for name in ("fore", "aft")}
+
+
 def test_junit_is_valid_and_counts_what_fails(reports):
     tree = etree.fromstring(reports[0][".xml"])
     etree.XMLSchema(etree.parse(SCHEMAS / "junit-10.xsd")).assertValid(tree)

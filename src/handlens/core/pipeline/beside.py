@@ -43,8 +43,16 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
         for name in other.names():
             if role_of(name) == "image":
                 found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
-    sizes = {name: package.size(name) for name in sorted(named) if package.has(name)}
+    sizes = {name: known for name in sorted(named) if (known := _size(package, name)) is not None}
     return scene.with_(beside=tuple(found[:_MOST]), main=main, file_bytes=sizes)
+
+
+def _size(package: Package, name: str) -> int | None:
+    """Bytes of a file; None where it is not there. A lone file's folder is not listed for it."""
+    try:
+        return package.size(name)
+    except (InputError, KeyError, OSError):
+        return None
 
 
 def _own_report(package: Package, name: str) -> bool:

@@ -50,8 +50,16 @@ def packaged(
         now |= images
     else:
         written = formats.write(after, format_name, PurePosixPath(main).stem, options, home)
+        own = {main, *(name for name, _ in before.files), *(i.found_at for i in (*before.images, *after.images))}
+        taken = {name.casefold(): name for name in was if name not in own}
         for k, (name, data) in enumerate(written.items()):
-            now[path if k == 0 else _inside(home, name)] = data
+            place = path if k == 0 else _inside(home, name)
+            other = taken.get(place.casefold())
+            if other is not None and was[other] != data:
+                raise InputError(
+                    f"{other} is in the package and not of {main}, but would be written anew; give it another name first."
+                )
+            now[place] = data
         if path != main:
             del now[main]
     now |= {_inside("", name): data for name, data in changed_files(after).items()}

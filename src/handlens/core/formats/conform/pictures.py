@@ -153,6 +153,7 @@ def image_files(scene: Scene, target: Target) -> dict[int, str]:
 def _in_their_places(scene: Scene, names: dict[int, str], home: str) -> dict[int, str]:
     """Paths from the model's folder of images that lie in its package: where they lie, under the name that they have now."""
     out: dict[int, str] = {}
+    first: dict[str, int] = {}
     for k, image in enumerate(scene.images):
         if image.found_at is None or image.load is None or image.status not in ("found", "other-case"):
             continue
@@ -162,9 +163,11 @@ def _in_their_places(scene: Scene, names: dict[int, str], home: str) -> dict[int
             posixpath.join(posixpath.dirname(image.found_at), renamed) if image.status == "found" and renamed else image.found_at
         )
         # A name that not every system takes is made one that it does, as elsewhere.
-        if all(as_file(piece) == piece for piece in path.split("/")) and path.casefold() not in {
-            p.casefold() for p in out.values()
-        }:
+        if any(as_file(piece) != piece for piece in path.split("/")):
+            continue
+        # Two entries for one file go on sharing it, unless a mend made another picture of one.
+        other = first.setdefault(path.casefold(), k)
+        if other == k or (out[other] == path and scene.images[other].bytes() == image.bytes()):
             out[k] = path
     return {k: posixpath.relpath(path, home or ".") for k, path in out.items()}
 

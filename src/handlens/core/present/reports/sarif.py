@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 from collections.abc import Sequence
-from pathlib import PurePath
 from typing import Any
 from urllib.parse import quote
 
@@ -65,7 +64,7 @@ def _result(one: Reported, finding: Json, order: dict[str, int]) -> Json:
         "message": {"text": f"{finding['title']}. {finding['why']}"},
         "locations": [_place(one.path, finding["part"])],
         # The id of a finding is the same in a later revision of the model.
-        "partialFingerprints": {"finding/v1": f"{PurePath(one.path).name}:{finding['id']}"},
+        "partialFingerprints": {"finding/v1": f"{one.path}:{finding['id']}"},
         "properties": {
             "measured": finding["measured"],
             "wanted": finding["wanted"],
