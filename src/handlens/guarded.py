@@ -61,11 +61,10 @@ def _guarded(run: Callable[[Path], int], scratch: Path) -> int:
     ends = (signal.SIGTERM, signal.SIGHUP)
     previous = [signal.signal(one, lambda number, frame: _pass_on(child, number)) for one in ends]
     try:
-        status = _ended(child)
+        code = _ended(child)
     finally:
         for one, before in zip(ends, previous, strict=True):
             signal.signal(one, before)
-    code = os.waitstatus_to_exitcode(status)
     if code >= 0:
         return code
     print(f"handlens: {_why(-code)}", file=sys.stderr)
@@ -95,11 +94,15 @@ def _limit() -> None:
 
 
 def _ended(child: int) -> int:
+    """The exit code of the child once it has ended, the signal's number below 0 where one ended it."""
     while True:
         try:
-            return os.waitpid(child, 0)[1]
+            # Left to be asked for again: an interrupt may come when it is told and not yet heard.
+            done = os.waitid(os.P_PID, child, os.WEXITED | os.WNOWAIT)
         except KeyboardInterrupt:
             continue  # the child has the same signal from the terminal and says so itself
+        if done is not None:
+            return done.si_status if done.si_code == os.CLD_EXITED else -done.si_status
 
 
 def _flush() -> None:
