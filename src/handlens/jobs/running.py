@@ -30,7 +30,7 @@ log = logging.getLogger("handlens.worker")
 _POLL = 0.25
 _SOURCE = Path(__file__).parents[2]
 #: How often a job is begun whose child is killed.
-_TRIES = 3
+TRIES = 3
 #: Bytes that are free at the least where a child that ended without a word did not end for want of room.
 _ROOM = 16 << 20
 #: What a job's row says while the disk has no room for it.
@@ -281,7 +281,7 @@ async def run(
     if subject is None:
         return
     try:
-        for left in reversed(range(_TRIES)):
+        for left in reversed(range(TRIES)):
             try:
                 await _once(job_id, subject, prepare, keep, parts or {})
                 break
