@@ -109,6 +109,20 @@ class Motion(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
 class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """How the destination draws what it gets."""
 
+    kind: Annotated[
+        Literal["engine", "viewer", "gate", "room", "blocks"],
+        described(
+            "What takes it",
+            "The stand-in that is asked whether it takes a package.",
+            words={
+                "engine": "an engine's import",
+                "viewer": "a viewer",
+                "gate": "an upload gate",
+                "room": "a modelling room",
+                "blocks": "a block world's loader",
+            },
+        ),
+    ] = "engine"
     back_faces: Annotated[
         Literal["as-material", "hidden", "shown"],
         described(
