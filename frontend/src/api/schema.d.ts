@@ -1270,6 +1270,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/exports/{export_id}/sendings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send an export to the stand-in for a sheet's destination, which answers after a while. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    export_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SendingWish"];
+                };
+            };
+            responses: {
+                /** @description Accepted */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sending"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sendings/{sending_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sending_id: number;
+            };
+            cookie?: never;
+        };
+        /** How the destination draws what it received. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    sending_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exports/{export_id}/stage": {
         parameters: {
             query?: never;
@@ -2466,6 +2551,10 @@ export interface components {
         };
         ExportWish: {
             format: string;
+            /** @description keys of a sheet's export, for this one export */
+            options?: {
+                [key: string]: unknown;
+            };
         };
         ProofCounts: {
             stop: number;
@@ -2499,6 +2588,32 @@ export interface components {
             path: string;
             bytes: number;
         };
+        GateLine: {
+            /** @enum {string} */
+            result: "left-out" | "otherwise" | "refused" | "taken";
+            says: string;
+            check: string;
+            about: string;
+        };
+        GateAnswer: {
+            destination: string;
+            /** @description null where this stand-in does not open the format */
+            accepted: boolean | null;
+            lines: components["schemas"]["GateLine"][];
+        };
+        Sending: {
+            id: number;
+            sheet: string;
+            variant: string;
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
+            answer: components["schemas"]["GateAnswer"] | null;
+            /** @description whether the destination made a picture of it */
+            picture: boolean;
+            /** Format: date-time */
+            created: string;
+        };
         Export: {
             id: number;
             revision: number;
@@ -2516,6 +2631,21 @@ export interface components {
             download: string | null;
             /** @description whether what was read back can be laid on the stage */
             stage: boolean;
+            options: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            created: string;
+            /** @description the newest first */
+            sendings: components["schemas"]["Sending"][];
+        };
+        SendingWish: {
+            sheet: string;
+            /**
+             * @default current
+             * @enum {string}
+             */
+            variant: "current" | "older" | "stricter";
         };
         Jobs: {
             jobs: components["schemas"]["Job"][];
@@ -2607,6 +2737,11 @@ export interface components {
             scale_keys?: boolean;
         };
         Receiver: {
+            /**
+             * @description The stand-in that is asked whether it takes a package.
+             * @enum {string}
+             */
+            kind: "blocks" | "engine" | "gate" | "room" | "viewer";
             /** @enum {string} */
             back_faces: "as-material" | "hidden" | "shown";
             lines: boolean;

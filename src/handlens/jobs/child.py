@@ -46,8 +46,10 @@ from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations
 from ..core.route.tape import apply_tape
-from ..core.rules import Intent, load_sheet, shipped
+from ..core.rules import Intent, RuleSheet, shipped
+from ..core.rules.export import ExportOptions
 from ..core.rules.intent import intent_from_json
+from ..core.rules.sheet import sheet_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
 from ..core.stations.arrival.services import all_names, variant_words
@@ -341,9 +343,9 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
 
     mended = _read_and_mend(request)
     tell("writing", 0.4)
-    sheet = load_sheet(request["sheet"])
+    sheet = sheet_from_json(json.dumps(request["rules"]), "The rule sheet")
     intent = sheet.meant(intent_from_json(json.dumps(request["intent"])))
-    made = write_as(mended.scene, request["format"], request["stem"], sheet.writes, intent)
+    made = write_as(mended.scene, request["format"], request["stem"], _writes(sheet, request["options"]), intent)
     folder = out / "files"
     folder.mkdir()
     for name, data in made.files.items():
@@ -357,6 +359,14 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
         (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
+
+
+def _writes(sheet: RuleSheet, wished: dict[str, Any]) -> ExportOptions:
+    """How a sheet has files written, with what was wished for this one export in its place. Raises InputError."""
+    try:
+        return msgspec.structs.replace(sheet.writes, **{k: getattr(msgspec.convert(wished, ExportOptions), k) for k in wished})
+    except msgspec.ValidationError as error:
+        raise InputError(f"This cannot be wished of an export: {error}.") from error
 
 
 def reduction_curve(request: dict[str, Any], out: Path) -> dict[str, Any]:

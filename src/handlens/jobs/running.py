@@ -44,6 +44,11 @@ Keep = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 #: Keeps a part of a result as soon as it is there: told what the child said of it.
 KeepPart = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 
+#: Told what is being done and how far it is; answers whether to go on.
+Told = Callable[[str, float], bool]
+#: Does a job's work by itself: its subject, a folder of its own, and whom to tell.
+Work = Callable[[dict[str, Any], Path, Told], dict[str, Any]]
+
 
 class Stopped(Exception):
     """The user asked for the job to be stopped."""
@@ -301,6 +306,33 @@ async def run(
     except Exception:
         log.exception("job %s failed", job_id)
         await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
+
+
+async def run_here(job_id: int, work: Work, keep: Keep) -> None:
+    """Run a job that opens nothing of what came from outside, and so needs no child. work: does it, in a thread, and makes the result."""
+    subject = await asyncio.to_thread(_begin, job_id)
+    if subject is None:
+        return
+
+    def told(phase: str, share: float) -> bool:
+        _progress(job_id, phase, share)
+        return not _stop_wanted(job_id)
+
+    folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
+    try:
+        result = await asyncio.to_thread(work, subject, folder, told)
+        await asyncio.to_thread(_keep, job_id, keep, result, folder)
+    except Stopped:
+        await asyncio.to_thread(_end, job_id, "cancelled")
+    except Failed as error:
+        await asyncio.to_thread(_end, job_id, "failed", str(error))
+    except OperationalError:
+        raise
+    except Exception:
+        log.exception("job %s failed", job_id)
+        await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
+    finally:
+        await asyncio.to_thread(shutil.rmtree, folder, True)
 
 
 async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep, parts: Mapping[str, KeepPart]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import json
 import os
 from pathlib import Path
@@ -12,7 +13,10 @@ import procrastinate
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
+from ..gate import sending as sending_to
 from ..store import cards, contents, shelf
+from ..store.database import session
+from ..store.download import download_name, sent_as
 from ..store.lost_images import from_earlier
 from ..store.models import (
     Comparison,
@@ -25,11 +29,13 @@ from ..store.models import (
     Model,
     Revision,
     RevisionFile,
+    Sending,
     Watch,
 )
 from ..store.queue import connector_options, want_inspection, want_trials
+from ..store.sheets import sheet_of
 from ..store.shelf import measured_before, names_before
-from .running import Failed, left, run, was_left
+from .running import Failed, Stopped, Told, left, run, run_here, was_left
 
 #: Seconds without a heartbeat after which a worker counts as dead and its jobs are taken up again.
 STALLED_SECONDS = float(os.environ.get("HANDLENS_STALLED_SECONDS", "20"))
@@ -321,7 +327,8 @@ def _lay_out_export(db: Session, subject: dict[str, Any], folder: Path) -> dict[
         "what": "export",
         **_lay_out(db, revision, row.tape, folder),
         "format": row.format,
-        "sheet": row.sheet,
+        "rules": msgspec.to_builtins(sheet_of(db, row.sheet)),
+        "options": row.options,
         "intent": revision.model.intent,
         "stem": stem,
     }
@@ -336,3 +343,43 @@ def _keep_export(db: Session, subject: dict[str, Any], result: dict[str, Any], f
     there = was_left(folder, "out/read-back.bin")
     row.stage_id = contents.put_file(db, left(folder, "out/read-back.bin")).id if there else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"
+
+
+# --- send ---------------------------------------------------------------------------------------------
+
+
+@app.task(name="send", queue="send")
+async def send(job_id: int) -> None:
+    """Send an export to a destination's gate, and keep its answer."""
+    await run_here(job_id, _send, _keep_answer)
+
+
+def _send(subject: dict[str, Any], folder: Path, told: Told) -> dict[str, Any]:
+    with session() as db:
+        sending = db.get(Sending, subject["sending"])
+        export = db.get(Export, sending.export_id) if sending is not None else None
+        if sending is None or export is None or not export.files:
+            raise Failed("What was to be sent is not there any more.")
+        sheet, variant = msgspec.to_builtins(sheet_of(db, sending.sheet)), sending.variant
+        name = download_name(export)
+        files = [(file.path, file.content_id) for file in export.files]
+    package = folder / "package"
+    with package.open("wb") as out:
+        for piece in sent_as(files):
+            out.write(piece)
+    try:
+        return sending_to.send(os.environ.get("HANDLENS_GATE", ""), package, name, sheet, variant, told)
+    except sending_to.Stopped:
+        raise Stopped from None
+    except sending_to.Refused as error:
+        raise Failed(str(error)) from error
+    except sending_to.Away:
+        raise Failed(f"The gate did not answer for {sending_to.AWAY / 60:.0f} minutes. Try again when it is there.") from None
+
+
+def _keep_answer(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Sending, subject["sending"])
+    if row is not None:
+        picture = base64.b64decode(result.pop("picture", ""))
+        row.picture_id = contents.put_bytes(db, picture, "The picture").id if picture else None
+        row.answer, row.state, row.error = result, "done", None

@@ -15,6 +15,9 @@ from .house import keep_house, take_over
 from .running import dismiss, work_folder
 from .tasks import STALLED_SECONDS, app
 
+#: Packages that are on their way at once: a gate that is away is waited for, and takes nothing.
+_SENT_AT_ONCE = 4
+
 
 async def _serve() -> None:
     async with app.open_async():
@@ -22,7 +25,11 @@ async def _serve() -> None:
         house = asyncio.create_task(keep_house(app))
         watching = asyncio.create_task(keep_watch())
         # Naming what came has a worker of its own: it takes a moment, and must not wait for a reading that takes minutes.
-        workers: list[asyncio.Task[Any]] = [_take_jobs("work", limits.JOBS_AT_ONCE), _take_jobs("intake", 1)]
+        workers: list[asyncio.Task[Any]] = [
+            _take_jobs("work", limits.JOBS_AT_ONCE),
+            _take_jobs("intake", 1),
+            _take_jobs("send", _SENT_AT_ONCE),
+        ]
         told = asyncio.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
             asyncio.get_running_loop().add_signal_handler(number, told.set)

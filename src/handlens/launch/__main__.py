@@ -83,11 +83,17 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
     # What it says of models and folders is the owner's business.
     log = os.fdopen(os.open(folder / "log.txt", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab")
     os.fchmod(log.fileno(), 0o600)
-    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
-    for name, command in (("worker", ["handlens.jobs.worker"]), ("web server", ["handlens.web.serve", str(port)])):
+    gate = free_port(cluster.port + 1)
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1", "HANDLENS_GATE": f"http://127.0.0.1:{gate}"}
+    for name, command in (
+        ("gate", ["handlens.gate.serve", str(gate), str(folder / "gate")]),
+        ("worker", ["handlens.jobs.worker"]),
+        ("web server", ["handlens.web.serve", str(port)]),
+    ):
         child = Child(command, environment, log)
         child.begin()
-        parts.append(Part(name, child.begin, child.number, child.end, folder / "log.txt"))
+        # The gate stands in for somebody else's service: that one may be down without taking the rest along.
+        parts.append(Part(name, child.begin, child.number, child.end, folder / "log.txt", needed=name != "gate"))
     address = f"http://127.0.0.1:{port}/"
     _wait(address + "api/health", parts, folder / "log.txt")
     if not args.no_demo:

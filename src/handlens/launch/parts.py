@@ -40,6 +40,8 @@ class Part:
     ends: list[float] = field(default_factory=list)
     again_at: float | None = None
     begun: float = 0.0
+    #: Whether the rest is stopped too where this keeps ending.
+    needed: bool = True
     reason: str = ""
 
     def alive(self) -> bool:
@@ -53,7 +55,7 @@ class Part:
                     self.ends.clear()
                 return True
             self.ends = [end for end in self.ends if now - end < WITHIN] + [now]
-            if len(self.ends) > MOST:
+            if len(self.ends) > MOST and self.needed:
                 times = f"The {self.name} stopped {len(self.ends)} times within {WITHIN / 60:.0f} minutes"
                 raise GivenUp(f"{times}: {self.reason}" if self.reason else f"{times}; {self.log} says why.")
             self.again_at = now + DELAYS[min(len(self.ends), len(DELAYS)) - 1]

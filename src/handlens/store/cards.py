@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import hashlib
-from functools import cache
 from typing import Any, NamedTuple
 
 import msgspec
@@ -13,18 +12,22 @@ from sqlalchemy.orm import Session
 
 from ..core.present.report import with_waivers
 from ..core.route.stations import measures_key, route_key
-from ..core.rules import shipped
+from ..core.rules import RuleSheet
 from . import shelf
 from .models import Card, Export, Inspection, Model, Revision, TapeState
+from .sheets import all_sheets
 
 #: Models on a page.
 PAGE = 60
 
 
-@cache
-def card_version() -> str:
-    """Digest of what a card depends on beside its model: the records and the sheets of this version."""
-    return hashlib.sha256(msgspec.json.encode([measures_key(), route_key(), shipped()])).hexdigest()
+def card_version(db: Session) -> str:
+    """Digest of what a card depends on beside its model: the records of this version, and the sheets."""
+    return _version(all_sheets(db))
+
+
+def _version(sheets: tuple[RuleSheet, ...]) -> str:
+    return hashlib.sha256(msgspec.json.encode([measures_key(), route_key(), sheets])).hexdigest()
 
 
 def renew(db: Session, model: Model) -> None:
@@ -32,34 +35,35 @@ def renew(db: Session, model: Model) -> None:
     revision = model.revisions[-1] if model.revisions else None
     if revision is None:
         return
+    sheets = all_sheets(db)
     wanted = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))
     done = wanted if wanted is not None and wanted.state == "done" else shelf.latest_done(db, revision)
     row: dict[str, Any] = {
         "model_id": model.id,
-        "version": card_version(),
+        "version": _version(sheets),
         "inspection_id": done.id if done else None,
         "triangles": None,
         "longest_m": None,
         "unit_stated": False,
         "held": False,
         "fit": False,
-        "verdicts": [{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()],
+        "verdicts": [{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in sheets],
     }
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
-        trees = {x.slug: with_waivers(shelf.judgement(db, done, x, intent).report, reasons) for x in shipped()}
-        row |= _text_of(trees)
+        trees = {x.slug: with_waivers(shelf.judgement(db, done, x, intent).report, reasons) for x in sheets}
+        row |= _text_of(trees, sheets)
     changed = {k: v for k, v in row.items() if k != "model_id"}
     db.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
 
 
-def _text_of(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
+def _text_of(trees: dict[str, dict[str, Any]], sheets: tuple[RuleSheet, ...]) -> dict[str, Any]:
     facts = next(iter(trees.values()))["facts"]
     bounds, unit = facts["bounds"], facts["unit_metres"]
     counts = [tree["verdict"] for tree in trees.values()]
     verdicts = [
         {"sheet": x.slug, "code": x.code, "counts": trees[x.slug]["verdict"], "not_looked_at": trees[x.slug]["not_looked_at"]}
-        for x in shipped()
+        for x in sheets
     ]
     return {
         "triangles": facts["triangles"],
@@ -73,7 +77,7 @@ def _text_of(trees: dict[str, dict[str, Any]]) -> dict[str, Any]:
 
 def renew_stale(db: Session, most: int) -> int:
     """Renew cards that are missing or of another version; returns how many there were, at most `most`."""
-    stale = select(Model).outerjoin(Card).where(or_(Card.model_id.is_(None), Card.version != card_version())).limit(most)
+    stale = select(Model).outerjoin(Card).where(or_(Card.model_id.is_(None), Card.version != card_version(db))).limit(most)
     models = db.scalars(stale).all()
     for model in models:
         renew(db, model)
@@ -103,9 +107,9 @@ def page(db: Session, search: str, show: str, first: int) -> Page:
 
 
 def _totals(db: Session) -> dict[str, Any]:
+    sheets = all_sheets(db)
     stops = [
-        func.count().filter(Card.verdicts[k]["counts"]["stop"].as_integer() > 0).label(f"stops_{k}")
-        for k in range(len(shipped()))
+        func.count().filter(Card.verdicts[k]["counts"]["stop"].as_integer() > 0).label(f"stops_{k}") for k in range(len(sheets))
     ]
     on = select(Revision.id).where(Revision.model_id == Model.id).exists()
     sums = (
@@ -122,7 +126,7 @@ def _totals(db: Session) -> dict[str, Any]:
         "held": row[2],
         "fit": row[3],
         "reading": reading,
-        "stops": {x.slug: row[4 + k] for k, x in enumerate(shipped())},
+        "stops": {x.slug: row[4 + k] for k, x in enumerate(sheets)},
     }
 
 
@@ -154,7 +158,8 @@ def _entries(db: Session, models: list[Model]) -> list[dict[str, Any]]:
         db.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
     )
     nothing = Card(
-        unit_stated=False, verdicts=[{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in shipped()]
+        unit_stated=False,
+        verdicts=[{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in all_sheets(db)],
     )
     out = []
     for model in models:

@@ -253,8 +253,47 @@ class Evidence(Base):
     indices: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class OwnSheet(Base):
+    """A rule sheet of one's own. inherits: slug of the shipped sheet that it begins from; what it says otherwise stands with its versions."""
+
+    __tablename__ = "rule_sheet"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    slug: Mapped[str] = mapped_column(String(64), unique=True)
+    inherits: Mapped[str] = mapped_column(String(64))
+    created: Mapped[datetime] = mapped_column(default=now)
+    versions: Mapped[list[OwnSheetVersion]] = relationship(cascade="all, delete-orphan", order_by="OwnSheetVersion.number")
+
+
+class OwnSheetVersion(Base):
+    """One version of a sheet. changes: what it says otherwise than the one it inherits from, as a JSON merge patch (RFC 7396)."""
+
+    __tablename__ = "rule_sheet_version"
+    __table_args__ = (UniqueConstraint("sheet_id", "number"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sheet_id: Mapped[int] = mapped_column(ForeignKey("rule_sheet.id", ondelete="CASCADE"))
+    number: Mapped[int]
+    changes: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    note: Mapped[str] = mapped_column(Text, default="")
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class Sending(Base):
+    """An export on its way to a destination, or its answer. sheet, variant: which destination; picture: how that draws it. state: as of a job."""
+
+    __tablename__ = "sending"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    export_id: Mapped[int] = mapped_column(ForeignKey("export.id", ondelete="CASCADE"), index=True)
+    sheet: Mapped[str] = mapped_column(Text)
+    variant: Mapped[str] = mapped_column(String(12), default="current")
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    answer: Mapped[dict[str, Any] | None]
+    picture_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Export(Base):
-    """A written file with its proof. aside: keys of the intent and the sheet that said what stays behind. lost: what the format could not
+    """A written file with its proof. options: how it was wished, where that is otherwise than the sheet says. aside: keys of the intent and the sheet that said what stays behind. lost: what the format could not
     hold, said before writing. stage: the display copy of what was read back, where it differs.
     """
 
@@ -265,6 +304,7 @@ class Export(Base):
     format: Mapped[str] = mapped_column(String(12))
     sheet: Mapped[str] = mapped_column(Text)
     aside: Mapped[list[Any]] = mapped_column(default=list)
+    options: Mapped[dict[str, Any]] = mapped_column(default=dict)
     state: Mapped[str] = mapped_column(String(12), default="waiting")
     error: Mapped[str | None] = mapped_column(Text)
     proof: Mapped[dict[str, Any] | None]
@@ -272,6 +312,7 @@ class Export(Base):
     stage_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
     files: Mapped[list[ExportFile]] = relationship(cascade="all, delete-orphan", order_by="ExportFile.id")
+    sendings: Mapped[list[Sending]] = relationship(cascade="all, delete-orphan", order_by="Sending.id")
 
 
 class ExportFile(Base):

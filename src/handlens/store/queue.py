@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Content, Curve, Export, Inspection, Job, Model, Revision, RevisionFile, now
+from .models import Comparison, Content, Curve, Export, Inspection, Job, Model, Revision, RevisionFile, Sending, now
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -33,7 +33,7 @@ def producer() -> procrastinate.App:
 
 
 #: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
-_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "try": 0}
+_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "try": 0}
 #: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
 _SIZES = 9
 
@@ -57,8 +57,8 @@ def deliver(db: Session, job: Job) -> None:
 
 
 def queue_of(kind: str) -> str:
-    """Naming what came never waits behind readings: it has a worker of its own."""
-    return "intake" if kind == "intake" else "work"
+    """Naming what came never waits behind readings, and readings never behind a gate that is away: each has a worker of its own."""
+    return kind if kind in ("intake", "send") else "work"
 
 
 def rank(job: Job) -> int:
@@ -169,15 +169,33 @@ def want_missing(db: Session) -> int:
 
 
 def want_export(
-    db: Session, revision: Revision, slips: list[dict[str, Any]], format_name: str, sheet: str, aside: list[str]
+    db: Session,
+    revision: Revision,
+    slips: list[dict[str, Any]],
+    format_name: str,
+    sheet: str,
+    aside: list[str],
+    options: dict[str, Any] | None = None,
 ) -> tuple[Export, Job]:
-    """A new export of a revision with its tape. aside: keys by which parts are said to stay behind."""
+    """A new export of a revision with its tape. aside: keys by which parts are said to stay behind. options: how it is wished, where that
+    is otherwise than the sheet says."""
     tape = [x for x in slips if x.get("on", True)]
-    export = Export(revision_id=revision.id, tape=tape, format=format_name, sheet=sheet, aside=aside)
+    export = Export(revision_id=revision.id, tape=tape, format=format_name, sheet=sheet, aside=aside, options=options or {})
     db.add(export)
     db.flush()
     subject = {"export": export.id, "revision": revision.id, "model": revision.model_id}
     return export, enqueue(db, "export", f"Exporting {revision.model.name}", subject)
+
+
+def want_sending(db: Session, export: Export, sheet: str, variant: str) -> Sending:
+    """Send an export that is done to the destination of a sheet."""
+    revision = db.get_one(Revision, export.revision_id)
+    sending = Sending(export_id=export.id, sheet=sheet, variant=variant)
+    db.add(sending)
+    db.flush()
+    subject = {"sending": sending.id, "revision": revision.id, "model": revision.model_id}
+    enqueue(db, "send", f"Sending {revision.model.name}", subject)
+    return sending
 
 
 def want_comparison(db: Session, earlier: Inspection, later: Inspection) -> Comparison:
@@ -233,13 +251,15 @@ def settle_subject(db: Session, job: Job, state: str, error: str | None) -> None
             # What was stopped is tried when the tape comes back to it; what failed would fail again.
             tried.offers = "none" if state == "cancelled" else state
         return
-    rows: list[Inspection | Export | Comparison | Curve | None] = []
+    rows: list[Inspection | Export | Comparison | Curve | Sending | None] = []
     if "inspection" in job.subject:
         rows.append(db.get(Inspection, job.subject["inspection"]))
     if "export" in job.subject:
         rows.append(db.get(Export, job.subject["export"]))
     if "comparison" in job.subject:
         rows.append(db.get(Comparison, job.subject["comparison"]))
+    if "sending" in job.subject:
+        rows.append(db.get(Sending, job.subject["sending"]))
     if "curve" in job.subject:
         rows.append(db.get(Curve, job.subject["curve"]))
     for row in rows:

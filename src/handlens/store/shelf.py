@@ -22,6 +22,7 @@ from ..core.route.stations import measures_key, route_key
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
 from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
+from .sheets import sheet_of
 
 
 def tape_key(slips: list[dict[str, Any]]) -> str:
@@ -134,15 +135,10 @@ def intent_of(model: Model) -> Intent:
     return intent_from_json(json.dumps(model.intent))
 
 
-def aside_of(model: Model) -> list[str]:
+def aside_of(db: Session, model: Model) -> list[str]:
     """Keys by which the intent and the sheet say that parts are aside, and stay behind when the model is written."""
-    meant = sheet_of(model.sheet).meant(intent_of(model))
+    meant = sheet_of(db, model.sheet).meant(intent_of(model))
     return sorted(key for key, part in meant.parts.items() if part.role == "aside")
-
-
-def sheet_of(slug: str) -> RuleSheet:
-    """A shipped sheet by slug; the first where the slug is unknown."""
-    return next((x for x in shipped() if x.slug == slug), shipped()[0])
 
 
 def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> StoredJudgement:

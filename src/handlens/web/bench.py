@@ -29,6 +29,7 @@ from ..store import cards, shelf
 from ..store.database import session
 from ..store.models import Comparison, Export, Inspection, Job, Model, Revision
 from ..store.queue import drop_overtaken, want_comparison, want_inspection, want_trials
+from ..store.sheets import own_of, sheet_of
 from . import schemas
 from .find import refuse, row
 from .inspections import measures_of
@@ -55,7 +56,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
     # A verdict stands while the rest is still drawn.
     judged = inspection is not None and (state == "done" or (state == "running" and inspection.source is not None))
     shown = inspection if judged else done.get(revision.id)
-    sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
+    sheet, intent = sheet_of(db, model.sheet), shelf.intent_of(model)
     reasons = shelf.reasons_of(model)
     reading = since = by_mends = None
     facts: dict[str, Any] = {}
@@ -71,7 +72,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
             **{k: tree[k] for k in ("clear", "skipped", "verdict", "not_looked_at")},
             "findings": _with_waivers(model, tree["findings"]),
             "kinds": kinds(tree["findings"]),
-            "lost": _lost(shown, sheet, intent),
+            "lost": _lost(db, shown, sheet, intent),
             "measured": shown.measured,
             "offers": shown.offers,
         }
@@ -81,7 +82,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
     )
     on = [x for x in slips if x.get("on", True)]
     written = None if export is None else ([(x["mend"], x["params"]) for x in export.tape], export.aside)
-    same = written == ([(x["mend"], x["params"]) for x in on], shelf.aside_of(model))
+    same = written == ([(x["mend"], x["params"]) for x in on], shelf.aside_of(db, model))
     return {
         "model": model.id,
         "name": model.name,
@@ -138,9 +139,10 @@ def _gauges(shown: Inspection | None, sheet: RuleSheet) -> list[Gauge]:
     return gauges(_costs(shown), shown.runs, titles, sheet)
 
 
-def _lost(shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list[str]]:
+def _lost(db: Session, shown: Inspection, sheet: RuleSheet, intent: Intent) -> dict[str, list[str]]:
     """What each format cannot hold, and which parts stay behind whatever the format."""
-    lost: dict[str, list[str]] = shown.lost.get(sheet.slug, {})
+    own = own_of(db, sheet.slug)
+    lost: dict[str, list[str]] = shown.lost.get(own.inherits if own is not None else sheet.slug, {})
     meant = sheet.meant(intent)
     if not any(part.role == "aside" for part in meant.parts.values()):
         return lost
@@ -239,7 +241,7 @@ def try_out(tape: dict[str, Any], revision_id: int) -> dict[str, Any]:
         verdict, cost, goes, comes = None, [], list[str](), list[str]()
         if inspection.state == "done":
             model = revision.model
-            sheet, intent = shelf.sheet_of(model.sheet), shelf.intent_of(model)
+            sheet, intent = sheet_of(db, model.sheet), shelf.intent_of(model)
             tree = shelf.judgement(db, inspection, sheet, intent).report
             verdict = with_waivers(tree, shelf.reasons_of(model))["verdict"]
             now = shelf.inspection_of(db, revision, shelf.slips_of(db, revision))

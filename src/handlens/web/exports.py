@@ -2,20 +2,22 @@
 
 from __future__ import annotations
 
-import io
-import zipfile
-from collections.abc import Iterator
+import os
 from typing import Any
 from urllib.parse import quote
 
+import msgspec
 from flask import Response
 from flask_smorest import Blueprint
 
 from ..core.formats.table import WRITERS
+from ..core.rules.export import ExportOptions
 from ..store import contents, shelf
 from ..store.database import session
-from ..store.models import Export, Revision
-from ..store.queue import want_export
+from ..store.download import download_name, sent_as
+from ..store.models import Export, Revision, Sending
+from ..store.queue import want_export, want_sending
+from ..store.sheets import all_sheets
 from . import packed, schemas
 from .find import refuse, row
 
@@ -32,7 +34,8 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     with session() as db:
         revision = row(db, Revision, revision_id, "revision")
         model = revision.model
-        export, _ = want_export(db, revision, shelf.slips_of(db, revision), wish["format"], model.sheet, shelf.aside_of(model))
+        tape, aside = shelf.slips_of(db, revision), shelf.aside_of(db, model)
+        export, _ = want_export(db, revision, tape, wish["format"], model.sheet, aside, _options(wish["options"]))
         return _entry(db, export)
 
 
@@ -42,6 +45,59 @@ def one(export_id: int) -> dict[str, Any]:
     """One export with its proof."""
     with session() as db:
         return _entry(db, row(db, Export, export_id, "export"))
+
+
+def _options(wished: dict[str, Any]) -> dict[str, Any]:
+    """What is wished of one export, checked. Refuses what no export can be."""
+    try:
+        options = msgspec.convert(wished, ExportOptions)
+    except msgspec.ValidationError as error:
+        refuse(422, f"This cannot be wished of an export: {error}.")
+    if options.unstated_unit or options.unstated_axis:
+        refuse(422, "What a format leaves unstated is the sheet's own unit and axis, and not for an export to say.")
+    return wished
+
+
+@blueprint.post("/exports/<int:export_id>/sendings")
+@blueprint.arguments(schemas.SendingWish)
+@blueprint.response(202, schemas.Sending)
+def send(wish: dict[str, Any], export_id: int) -> dict[str, Any]:
+    """Send an export to the stand-in for a sheet's destination, which answers after a while."""
+    if not os.environ.get("HANDLENS_GATE"):
+        refuse(409, "No gate was started with this Hand Lens; `./start` starts one.")
+    with session() as db:
+        export = row(db, Export, export_id, "export")
+        if export.state != "done" or not export.files:
+            refuse(409, "This export is not written yet.")
+        if any(sending.state in ("waiting", "running") for sending in export.sendings):
+            refuse(409, "This export is on its way already.")
+        if wish["sheet"] not in {sheet.slug for sheet in all_sheets(db)}:
+            refuse(422, f"There is no rule sheet {wish['sheet']}.")
+        return _sending(want_sending(db, export, wish["sheet"], wish["variant"]))
+
+
+@blueprint.get("/sendings/<int:sending_id>/picture")
+@blueprint.response(200)
+def received(sending_id: int) -> Response:
+    """How the destination draws what it received."""
+    with session() as db:
+        sending = row(db, Sending, sending_id, "sending")
+        if sending.picture_id is None:
+            refuse(404, "The destination made no picture of it.")
+        return Response(contents.read(db, sending.picture_id), mimetype="image/webp")
+
+
+def _sending(sending: Sending) -> dict[str, Any]:
+    return {
+        "id": sending.id,
+        "sheet": sending.sheet,
+        "variant": sending.variant,
+        "state": sending.state,
+        "error": sending.error,
+        "answer": sending.answer,
+        "picture": sending.picture_id is not None,
+        "created": sending.created,
+    }
 
 
 def _entry(db: Any, export: Export) -> dict[str, Any]:
@@ -59,14 +115,12 @@ def _entry(db: Any, export: Export) -> dict[str, Any]:
         "proof": export.proof,
         "lost": export.lost,
         "files": [{"path": file.path, "bytes": file.content.bytes} for file in export.files],
-        "download": _name(export) if export.files else None,
+        "download": download_name(export) if export.files else None,
         "stage": export.stage_id is not None,
+        "options": export.options,
+        "created": export.created,
+        "sendings": [_sending(sending) for sending in reversed(export.sendings)],
     }
-
-
-def _name(export: Export) -> str:
-    main = export.files[0].path
-    return main if len(export.files) == 1 else f"{main.rpartition('.')[0]}_{export.format}.zip"
 
 
 @blueprint.get("/exports/<int:export_id>/stage")
@@ -89,39 +143,8 @@ def download(export_id: int) -> Response:
         export = row(db, Export, export_id, "export")
         if export.state != "done" or not export.files:
             refuse(404, "This export is not written yet.")
-        name = _name(export)
+        name = download_name(export)
         files = [(file.path, file.content_id) for file in export.files]
-    body = contents.sent(files[0][1]) if len(files) == 1 else _zip(files)
-    answer = Response(body, mimetype="application/octet-stream")
+    answer = Response(sent_as(files), mimetype="application/octet-stream")
     answer.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
     return answer
-
-
-class _Pipe(io.RawIOBase):
-    """A place for zipfile to write to, from which pieces are taken as they come."""
-
-    def __init__(self) -> None:
-        self.held: list[bytes] = []
-
-    def writable(self) -> bool:
-        return True
-
-    def write(self, data: Any) -> int:
-        self.held.append(bytes(data))
-        return len(data)
-
-    def taken(self) -> Iterator[bytes]:
-        held, self.held = self.held, []
-        yield from held
-
-
-def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
-    pipe = _Pipe()
-    with session() as db, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-        for path, content_id in files:
-            with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as f:
-                for piece in contents.stream(db, content_id):
-                    f.write(piece)
-                    yield from pipe.taken()
-            yield from pipe.taken()
-    yield from pipe.taken()

@@ -23,6 +23,7 @@ from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Job, Revision
 from ..store.queue import want_curve
+from ..store.sheets import sheet_of
 from . import packed, schemas
 from .find import refuse, row
 from .structs import schema_of
@@ -81,7 +82,7 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
         inspection = row(db, Inspection, inspection_id, "inspection")
         finding, mark = _marked(db, inspection, request.args.get("finding", ""))
         model = row(db, Revision, inspection.revision_id, "revision").model
-        up = shelf.sheet_of(model.sheet).up_axis
+        up = sheet_of(db, model.sheet).up_axis
         m = measures_of(inspection)
         two = set(_indices(db, inspection, mark).tolist())
     pair = order_of(m, two)
@@ -95,7 +96,7 @@ def _marked(db: Session, inspection: Inspection, wanted: str) -> tuple[dict[str,
     model = row(db, Revision, inspection.revision_id, "revision").model
     if inspection.measures is None:
         refuse(404, "The model has not been read yet.")
-    kept = shelf.judgement(db, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+    kept = shelf.judgement(db, inspection, sheet_of(db, model.sheet), shelf.intent_of(model))
     finding = next((f for f in kept.report["findings"] if f["id"] == wanted), None)
     if finding is None or wanted not in kept.marks:
         refuse(404, "This finding marks nothing on the model, or it is no longer there.")
@@ -152,7 +153,7 @@ def node_tree(inspection_id: int) -> Tree:
     with session() as db:
         inspection = row(db, Inspection, inspection_id, "inspection")
         model = row(db, Revision, inspection.revision_id, "revision").model
-        return tree(measures_of(inspection), shelf.sheet_of(model.sheet).meant(shelf.intent_of(model)))
+        return tree(measures_of(inspection), sheet_of(db, model.sheet).meant(shelf.intent_of(model)))
 
 
 @blueprint.get("/<int:inspection_id>/causes")
@@ -165,7 +166,7 @@ def causes(query: dict[str, Any], inspection_id: int) -> Answer:
         model = row(db, Revision, inspection.revision_id, "revision").model
         if inspection.measures is None:
             refuse(404, "The model has not been read yet.")
-        kept = shelf.judgement(db, inspection, shelf.sheet_of(model.sheet), shelf.intent_of(model))
+        kept = shelf.judgement(db, inspection, sheet_of(db, model.sheet), shelf.intent_of(model))
         tree = with_waivers(kept.report, shelf.reasons_of(model))
         node, face = query["node"], query["face"]
         here = {
@@ -185,5 +186,5 @@ def receiver_log(query: dict[str, Any], inspection_id: int) -> dict[str, Any]:
     """What a sheet's receiver takes, leaves out and draws otherwise."""
     with session() as db:
         measures = measures_of(row(db, Inspection, inspection_id, "inspection"))
-    sheet = shelf.sheet_of(query["sheet"])
+    sheet = sheet_of(db, query["sheet"])
     return {"entries": log(measures, sheet.receiver, sheet.limits.influences_vertex)}

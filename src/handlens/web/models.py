@@ -10,11 +10,11 @@ from flask_smorest import Blueprint
 from sqlalchemy.dialects.postgresql import insert
 
 from ..core.measures import Measures
-from ..core.rules import shipped
 from ..core.rules.intent import intent_from_json
 from ..store import cards, contents, shelf
 from ..store.database import session
 from ..store.models import Model, Revision, Waiver, now
+from ..store.sheets import all_sheets
 from . import schemas
 from .find import refuse, row
 
@@ -63,7 +63,7 @@ class OneModel(MethodView):
         with session() as db:
             model = row(db, Model, model_id, "model", locked=True)
             if "sheet" in change:
-                if change["sheet"] not in {x.slug for x in shipped()}:
+                if change["sheet"] not in {x.slug for x in all_sheets(db)}:
                     refuse(422, f"There is no rule sheet {change['sheet']}.")
                 model.sheet = change["sheet"]
             if "intent" in change:

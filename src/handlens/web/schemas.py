@@ -15,6 +15,7 @@ from ..core.present.ledger import Counts as CoreCounts
 from ..core.present.ledger import Entry
 from ..core.present.symptoms import SYMPTOMS, SymptomEntry
 from ..core.proof.in_place import InPlace
+from ..core.receivers.answer import VARIANTS, Line
 from ..core.rules.export import ExportOptions as CoreOptions
 from ..core.rules.fields import Field
 from ..core.rules.intent import Intent as CoreIntent
@@ -459,6 +460,9 @@ class NamePreview(Schema):
 
 class ExportWish(Strict):
     format = fields.String(required=True)
+    options = fields.Dict(
+        keys=fields.String(), load_default=dict, metadata={"description": "keys of a sheet's export, for this one export"}
+    )
 
 
 class ProofPlace(Schema):
@@ -497,6 +501,30 @@ class ExportFile(Schema):
     bytes = fields.Integer(required=True)
 
 
+class SendingWish(Strict):
+    sheet = fields.String(required=True)
+    variant = fields.String(load_default="current", validate=validate.OneOf(list(VARIANTS)))
+
+
+class GateAnswer(Schema):
+    destination = fields.String(required=True)
+    accepted = fields.Boolean(
+        required=True, allow_none=True, metadata={"description": "null where this stand-in does not open the format"}
+    )
+    lines = fields.List(fields.Nested(schema_of(Line, {Line: "GateLine"})), required=True)
+
+
+class Sending(Schema):
+    id = fields.Integer(required=True)
+    sheet = fields.String(required=True)
+    variant = fields.String(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(STATES))
+    error = fields.String(required=True, allow_none=True)
+    answer = fields.Nested(GateAnswer, required=True, allow_none=True)
+    picture = fields.Boolean(required=True, metadata={"description": "whether the destination made a picture of it"})
+    created = fields.DateTime(required=True)
+
+
 class Export(Schema):
     id = fields.Integer(required=True)
     revision = fields.Integer(required=True)
@@ -512,6 +540,9 @@ class Export(Schema):
     files = fields.List(fields.Nested(ExportFile), required=True)
     download = fields.String(required=True, allow_none=True)
     stage = fields.Boolean(required=True, metadata={"description": "whether what was read back can be laid on the stage"})
+    options = fields.Dict(required=True)
+    created = fields.DateTime(required=True)
+    sendings = fields.List(fields.Nested(Sending), required=True, metadata={"description": "the newest first"})
 
 
 class Job(Schema):

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..limits import plural
+from ..rules.export import UNIT_WORDS
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
 from .limits_met import Package, all_rules
@@ -21,13 +22,19 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
     received = package.received
     yield from unknown_extensions(package, variant)
     if received.metres is None:
-        yield Line("taken", f"The file states no unit; read as {sheet.unit}, with {sheet.up_axis} up", "size.undeclared-unit")
+        yield Line(
+            "taken",
+            f"The file states no unit; its numbers are read as {UNIT_WORDS[sheet.unit]}, with {sheet.up_axis} up",
+            "size.undeclared-unit",
+        )
     yield from all_rules(package, sheet)
     if variant == "older":
         for number, mesh in enumerate(received.meshes):
             for piece in mesh:
                 if len(piece.corners) and int(piece.corners.max()) >= _SHORT_INDEX:
-                    yield Line("refused", f"mesh[{number}] has more vertices than an index of 16 bits reaches", "budget.vertices-mesh")
+                    yield Line(
+                        "refused", f"mesh[{number}] has more vertices than an index of 16 bits reaches", "budget.vertices-mesh"
+                    )
     yield from not_used(package)
 
 

@@ -181,7 +181,9 @@ def _names(package: Package, sheet: RuleSheet) -> Iterator[Line]:
             yield _line(sheet, "arrival.illegal-names", f"{_listed(long)}: cut after {names.longest} characters", long[0])
     doubled = [name for name, n in Counter(node.name for node in received.drawn).items() if n > 1]
     if doubled:
-        yield Line("otherwise", f"{_listed(doubled)}: a name for several parts, so a number is put after it", "arrival.name-clash")
+        yield Line(
+            "otherwise", f"{_listed(doubled)}: a name for several parts, so a number is put after it", "arrival.name-clash"
+        )
 
 
 def _placed(package: Package, sheet: RuleSheet) -> Iterator[Line]:

@@ -139,7 +139,9 @@ def _material(piece: Piece, uv: Array | None, received: Received, sheet: RuleShe
             return np.where(tile > 0, _PAPER * 0.92, _PAPER * 0.78), np.ones(n)
         height, width = pixels.shape[:2]
         place = np.nan_to_num(uv - np.floor(uv))
-        texel = pixels[np.minimum((place[:, 1] * height).astype(int), height - 1), np.minimum((place[:, 0] * width).astype(int), width - 1)]
+        texel = pixels[
+            np.minimum((place[:, 1] * height).astype(int), height - 1), np.minimum((place[:, 0] * width).astype(int), width - 1)
+        ]
         colour, alpha = colour * texel[:, :3] / 255, alpha * texel[:, 3] / 255
     if surface.alpha == "opaque" or sheet.receiver.alpha == "none":
         return colour, np.ones(n)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from ..limits import plural
+from ..rules.export import UNIT_WORDS
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
 from .limits_met import Package, all_rules
@@ -14,7 +15,11 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
     """What a modelling room says to a package."""
     received = package.received
     if received.metres is None:
-        yield Line("taken", f"The file states no unit; one is taken for a {sheet.unit}, with {sheet.up_axis} up", "size.undeclared-unit")
+        yield Line(
+            "taken",
+            f"The file states no unit; its numbers are read as {UNIT_WORDS[sheet.unit]}, with {sheet.up_axis} up",
+            "size.undeclared-unit",
+        )
     elif received.up != sheet.up_axis:
         yield Line("taken", f"Turned from {received.up} up to {sheet.up_axis} up as it is opened", "size.up-axis")
     yield from all_rules(package, sheet)

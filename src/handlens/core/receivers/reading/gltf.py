@@ -18,7 +18,11 @@ from ...words.arrays import Array
 from .received import Node, Picture, Piece, Received, Skeleton, Surface
 
 _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
+#: What stands for 1 in integers that are fractions (§3.6.2.1).
+_MOST = {5120: 127, 5121: 255, 5122: 32_767, 5123: 65_535}
 _WIDTHS = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT4": 16}
+#: Values of an accessor up to which it is read.
+_MOST_VALUES = 100_000_000
 #: Triangles, and what they may be chained as (§3.7.2.1).
 _TRIANGLES, _STRIP, _FAN = 4, 5, 6
 _ROTATION, _SCALE, _NOWHERE = (0, 0, 0, 1), (1, 1, 1), (0, 0, 0)
@@ -32,7 +36,7 @@ def read_gltf(files: Mapping[str, bytes], main: str) -> Received:
     try:
         tree, binary = _opened(files[main])
         return _File(tree, binary, files, posixpath.dirname(main)).received(main)
-    except (KeyError, IndexError, TypeError, ValueError, AttributeError, struct.error, RecursionError) as error:
+    except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, RecursionError) as error:
         raise InputError(f"{main} cannot be read: it is not laid out as glTF 2.0 wants it ({type(error).__name__}).") from error
 
 
@@ -55,10 +59,9 @@ class _File:
 
     def received(self, main: str) -> Received:
         tree = self.tree
-        nodes = self._nodes()
-        return Received(
+        received = Received(
             ending=main.rpartition(".")[2].lower(),
-            nodes=nodes,
+            nodes=self._nodes(),
             meshes=[[self._piece(p) for p in mesh["primitives"]] for mesh in tree.get("meshes", [])],
             surfaces=[self._surface(k, material) for k, material in enumerate(tree.get("materials", []))],
             pictures=[self._picture(k, image) for k, image in enumerate(tree.get("images", []))],
@@ -68,8 +71,10 @@ class _File:
             clips=[str(clip.get("name", f"clip {k}")) for k, clip in enumerate(tree.get("animations", []))],
             cameras=sum("camera" in node for node in tree.get("nodes", [])),
             lights=sum("KHR_lights_punctual" in node.get("extensions", {}) for node in tree.get("nodes", [])),
-            required=list(tree.get("extensionsRequired", [])),
+            required=[str(name) for name in tree.get("extensionsRequired", [])],
         )
+        _check_numbers(received)
+        return received
 
     def _at(self, address: str) -> bytes | None:
         """What an address names: inside of itself, or a file of the package."""
@@ -96,6 +101,8 @@ class _File:
         """(N, width) values of an accessor, integers that stand for fractions as fractions (§3.6.2)."""
         told = self.tree["accessors"][number]
         kind, width, count = np.dtype(_TYPES[told["componentType"]]), _WIDTHS[told["type"]], told["count"]
+        if not 0 <= count <= _MOST_VALUES:
+            raise ValueError("an accessor has no possible count")
         out = np.zeros((count, width), kind)
         if "bufferView" in told:
             data = self._bytes(told["bufferView"])
@@ -117,7 +124,8 @@ class _File:
             )
             out[at] = values.reshape(-1, width)
         if told.get("normalized") and kind.kind in "iu":
-            return np.maximum(out / np.iinfo(kind).max, -1.0)
+            fractions: Array = np.maximum(out / _MOST[told["componentType"]], -1.0)
+            return fractions
         return out
 
     def _piece(self, primitive: dict[str, Any]) -> Piece:
@@ -198,6 +206,19 @@ class _File:
         return Skeleton(
             [name(k) for k in joints], [name(parent[k]) if k in parent and parent[k] in within else None for k in joints]
         )
+
+
+def _check_numbers(received: Received) -> None:
+    """Raises IndexError where something names what is not there."""
+    pieces = [piece for mesh in received.meshes for piece in mesh]
+    for numbers, there in (
+        ([node.mesh for node in received.nodes], received.meshes),
+        ([node.skin for node in received.nodes], received.skins),
+        ([piece.material for piece in pieces], received.surfaces),
+        ([image for surface in received.surfaces for image in (surface.image, *surface.images)], received.pictures),
+    ):
+        if any(not isinstance(n, int) or not -1 <= n < len(there) for n in numbers):
+            raise IndexError
 
 
 def _matrix(node: dict[str, Any]) -> Array:

@@ -127,7 +127,8 @@ class _Reader:
     def _whole(self) -> Received:
         points = np.array(self.points, np.float64).reshape(-1, 3)
         uv = np.array([*self.uv, (0.0, 0.0)], np.float64).reshape(-1, 2) * (1, -1) + (0, 1)
-        nodes, meshes = [], []
+        nodes: list[Node] = []
+        meshes: list[list[Piece]] = []
         for k, (name, groups, loose) in enumerate(self.parts):
             if not groups and not loose:
                 continue

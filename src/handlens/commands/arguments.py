@@ -1,0 +1,196 @@
+"""What each command is called, what it takes, and what it says of itself."""
+
+from __future__ import annotations
+
+import argparse
+
+from .. import __version__
+from ..core.formats.table import WRITABLE
+from ..core.limits import InputError
+from . import comparing, judging, lists, receiving, writing
+
+
+class _Parser(argparse.ArgumentParser):
+    def error(self, message: str) -> None:  # type: ignore[override]
+        raise InputError(f"{message}; see `{self.prog} --help`.")
+
+
+def parser() -> argparse.ArgumentParser:
+    """The parser of the whole command line; each command's `run` takes what it parsed."""
+    whole = _Parser(prog="handlens", description="Checks a model before it moves, mends it, and proves the export.")
+    whole.add_argument("--version", action="version", version=f"Hand Lens {__version__}")
+    commands = whole.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
+
+    p = commands.add_parser("inspect", help="measure and judge a model")
+    p.add_argument(
+        "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
+    )
+    p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
+    _judging(p)
+    _replace(p)
+    p.set_defaults(run=judging.run_inspect)
+
+    p = commands.add_parser(
+        "report",
+        help="measure and judge, and write a report to hand on",
+        description="The ending says which: .html a page to read and print, .csv a table, .xml JUnit, .sarif SARIF 2.1.0. The exit code is that of inspect.",
+    )
+    p.add_argument(
+        "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
+    )
+    p.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .csv, .xml or .sarif")
+    _judging(p)
+    _replace(p)
+    p.set_defaults(run=judging.run_report)
+
+    p = commands.add_parser("mend", help="apply mends and write the result in its own format")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument(
+        "--mend",
+        action="append",
+        required=True,
+        metavar="ID[:key=value,...]",
+        help="a mend; may be given again, applied in order",
+    )
+    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--json", metavar="FILE|-", help="write what each mend did as JSON")
+    _replace(p)
+    p.set_defaults(run=writing.run_mend)
+
+    p = commands.add_parser("export", help="write a model in another format and prove it")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    p.add_argument("--format", required=True, metavar="FORMAT", help=WRITABLE)
+    p.add_argument(
+        "--unit",
+        choices=("m", "cm", "mm"),
+        help="unit of the numbers, where the format leaves it open (default: the sheet's, else as they are)",
+    )
+    p.add_argument("--up", choices=("Y", "Z"), help="axis that is up, where the format leaves it open")
+    p.add_argument("--triangulate", action="store_true", help="cut polygons into triangles")
+    p.add_argument(
+        "--images", choices=("as-format", "embedded", "beside", "none"), help="where images go, where the format allows it"
+    )
+    p.add_argument("--folder", metavar="NAME", help="folder for images beside; {model} stands for the model's name")
+    p.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
+    _replace(p)
+    p.set_defaults(run=writing.run_export)
+
+    p = commands.add_parser("prove", help="compare two model files row by row")
+    p.add_argument("a", metavar="A")
+    p.add_argument("b", metavar="B")
+    p.add_argument("--json", metavar="FILE|-")
+    p.add_argument(
+        "--mended",
+        metavar="TAPE",
+        help="mends that were asked for between A and B, as `mend --json` wrote them: what they changed is told apart from accidents",
+    )
+    _rules(p, "whose unit and axis a file is read in that states none")
+    _replace(p)
+    p.set_defaults(run=comparing.run_prove)
+
+    p = commands.add_parser("explain", help="from how a model looked wrong to what is wrong with it, the likeliest cause first")
+    p.add_argument("path", metavar="PATH")
+    p.add_argument(
+        "--look", metavar="LOOK", required=True, help="how it looked, such as white, hole or jumps; any other word lists all"
+    )
+    _rules(p)
+    p.add_argument("--search", action="append", default=[], metavar="DIR")
+    p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
+    p.set_defaults(run=judging.run_explain)
+
+    p = commands.add_parser(
+        "fits", help="whether a model fits in the place of an earlier one: names, pivots, size, slots, clips, sockets"
+    )
+    p.add_argument("a", metavar="EARLIER")
+    p.add_argument("b", metavar="LATER")
+    p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
+    p.set_defaults(run=comparing.run_fits)
+
+    p = commands.add_parser("stale", help="whether what lies at a destination is still what was sent there, file by file")
+    p.add_argument("sent", metavar="MANIFEST|EXPORT", help="the manifest of a package, or the folder or zip that was sent")
+    p.add_argument("place", metavar="PLACE", help="the folder or zip at the destination")
+    p.add_argument("--json", metavar="FILE|-")
+    _replace(p)
+    p.set_defaults(run=comparing.run_stale)
+
+    p = commands.add_parser(
+        "receive",
+        help="ask a destination's stand-in whether it takes a package",
+        description="The stand-in is the one that the rule sheet names. It reads the package by itself, by rules of its own. "
+        "The exit code is 0 where it takes the package, 1 where it refuses.",
+    )
+    p.add_argument("path", metavar="PACKAGE", help="the folder, zip or file that would be sent")
+    p.add_argument(
+        "--variant",
+        choices=("current", "older", "stricter"),
+        default="current",
+        help="the destination as it is now, one of some years ago, or one with half the room (default: current)",
+    )
+    _rules(p, "whose destination is asked")
+    p.add_argument("--json", metavar="FILE|-", help="write the answer as JSON")
+    p.add_argument("--picture", metavar="FILE", help="write the destination's picture of it, as WebP")
+    _replace(p)
+    p.set_defaults(run=receiving.run_receive)
+
+    p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
+    p.add_argument("path", metavar="FOLDER")
+    _rules(p)
+    p.set_defaults(run=judging.run_watch)
+
+    p = commands.add_parser("rules", help="the shipped rule sheets")
+    which = p.add_subparsers(metavar="list|show", required=True, parser_class=_Parser)
+    which.add_parser("list", help="slug and name of each").set_defaults(run=lists.run_rules_list)
+    show = which.add_parser("show", help="one sheet as JSON")
+    show.add_argument("name", metavar="NAME")
+    show.set_defaults(run=lists.run_rules_show)
+
+    for name, run in (("checks", lists.run_checks), ("mends", lists.run_mends)):
+        p = commands.add_parser(name, help=f"every one of the {name}")
+        p.add_argument("--json", action="store_true")
+        p.set_defaults(run=run)
+    return whole
+
+
+def _judging(parser: argparse.ArgumentParser) -> None:
+    """Options of what measures and judges."""
+    _rules(parser)
+    parser.add_argument(
+        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
+    parser.add_argument(
+        "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+    )
+    parser.add_argument(
+        "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
+    )
+    parser.add_argument(
+        "--try",
+        dest="trying",
+        choices=["none", "quick", "all"],
+        default="quick",
+        help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
+        "or into two seconds (quick, the default), or all",
+    )
+
+
+def _replace(parser: argparse.ArgumentParser) -> None:
+    parser.add_argument("--replace", action="store_true", help="replace files that are there already, never one that was read")
+
+
+def _rules(parser: argparse.ArgumentParser, why: str = "") -> None:
+    """Options that say by what is judged; with `why`, only the sheet is asked for."""
+    if why:
+        parser.add_argument("--rules", metavar="NAME_OR_FILE", help=f"a rule sheet, {why} (default: realtime-engine)")
+        return
+    parser.add_argument(
+        "--rules", metavar="NAME_OR_FILE", help="a rule sheet's name, slug or JSON file (default: realtime-engine)"
+    )
+    parser.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")

@@ -1,0 +1,53 @@
+"""The bytes of an export as they are handed on: one file as it is, several as a zip, made while it is sent."""
+
+from __future__ import annotations
+
+import io
+import zipfile
+from collections.abc import Iterator
+from typing import Any
+
+from . import contents
+from .database import session
+from .models import Export
+
+
+def download_name(export: Export) -> str:
+    """What the download is called."""
+    main = export.files[0].path
+    return main if len(export.files) == 1 else f"{main.rpartition('.')[0]}_{export.format}.zip"
+
+
+def sent_as(files: list[tuple[str, int]]) -> Iterator[bytes]:
+    """The bytes of an export, piece by piece. files: path and content of each."""
+    return contents.sent(files[0][1]) if len(files) == 1 else _zip(files)
+
+
+class _Pipe(io.RawIOBase):
+    """A place for zipfile to write to, from which pieces are taken as they come."""
+
+    def __init__(self) -> None:
+        self.held: list[bytes] = []
+
+    def writable(self) -> bool:
+        return True
+
+    def write(self, data: Any) -> int:
+        self.held.append(bytes(data))
+        return len(data)
+
+    def taken(self) -> Iterator[bytes]:
+        held, self.held = self.held, []
+        yield from held
+
+
+def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
+    pipe = _Pipe()
+    with session() as db, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+        for path, content_id in files:
+            with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as f:
+                for piece in contents.stream(db, content_id):
+                    f.write(piece)
+                    yield from pipe.taken()
+            yield from pipe.taken()
+    yield from pipe.taken()
