@@ -23,6 +23,9 @@ debian() {
 # The library that unpacks meshopt geometry, reduces and orders triangles; without it a sentence names it where it is asked for.
 meshopt() { ls /usr/lib/*/libmeshoptimizer.so* >/dev/null 2>&1 || debian /nowhere libmeshoptimizer2d; }
 
+# What lays out the pages of a printed report; without it a sentence names it where a PDF is asked for.
+pango() { ls /usr/lib/*/libpangoft2-1.0.so.0 /lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || debian /nowhere libpango-1.0-0 libpangoft2-1.0-0 libharfbuzz-subset0; }
+
 # python_env LOCK...: a virtual environment with the locked packages.
 python_env() {
   local stamp="$venv/.stamp" want

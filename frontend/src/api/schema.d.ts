@@ -1911,6 +1911,458 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All sheets, and every value that one may have. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Sheets"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        /** A sheet of one's own that begins from a shipped one, with some of its values otherwise. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetBegun"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetPage"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/bring-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A sheet from its JSON: it is kept as what it says otherwise than the shipped sheet that is nearest to it. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetText"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetPage"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{slug}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** One sheet with its versions, who uses it, and where the shelf falls short of it. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    slug: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetPage"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        /** Keep a new version of a sheet of one's own. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    slug: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetKept"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetPage"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        post?: never;
+        /** Take a sheet of one's own away; models that were held against it are held against the one that it inherits from. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    slug: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{slug}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        /** The whole sheet as JSON, to be handed on. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    slug: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{slug}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                slug: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an edit would change on the shelf, before it is kept. Of many models those that were touched last are tried. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    slug: string;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetTried"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetEffect"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/handoff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        /** What was written of a model last, whether it has changed since, and what destinations answered. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Handoff"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/exports/{export_id}/known": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                export_id: number;
+            };
+            cookie?: never;
+        };
+        /**
+         * Digests of the files of an export, and of what lay under their paths in earlier exports and revisions of the model: what lies at a
+         *     destination is held against them where it lies, and need not be sent here.
+         */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    export_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["KnownFiles"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/report{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+                ending: string;
+            };
+            cookie?: never;
+        };
+        /** The report of a revision as its tape stands, to hand on: .html, .pdf, .csv, .xml or .sarif. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                    ending: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/names-met": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which names of a model a sheet's pattern meets: allowed characters of all names, or a pattern of those of materials. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["PatternWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["NamesMet"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2915,6 +3367,7 @@ export interface components {
                 [key: string]: string;
             };
             origin: string;
+            held_to: string[];
         };
         LostCandidate: {
             path: string;
@@ -2943,6 +3396,150 @@ export interface components {
         };
         WatchWish: {
             path: string;
+        };
+        SheetEntry: {
+            slug: string;
+            name: string;
+            code: string;
+            version: number;
+            /** @description null for a shipped one */
+            inherits: string | null;
+        };
+        SheetValue: {
+            path: string;
+            group: string;
+            field: components["schemas"]["Field"];
+            checks: string[];
+        };
+        Sheets: {
+            sheets: components["schemas"]["SheetEntry"][];
+            values: components["schemas"]["SheetValue"][];
+        };
+        SheetBegun: {
+            inherits: string;
+            name: string;
+            changes?: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            note: string;
+        };
+        SheetInherited: {
+            slug: string;
+            name: string;
+        };
+        SheetChange: {
+            path: string;
+            title: string;
+            before: string;
+            after: string;
+        };
+        SheetVersion: {
+            number: number;
+            note: string;
+            /** Format: date-time */
+            created: string;
+            changed: components["schemas"]["SheetChange"][];
+        };
+        ModelReference: {
+            model: number;
+            name: string;
+        };
+        FallsShort: {
+            check: string;
+            result: string;
+            models: number;
+            of: number;
+        };
+        SheetPage: {
+            sheet: components["schemas"]["SheetFacts"];
+            inherits: components["schemas"]["SheetInherited"] | null;
+            changes: {
+                [key: string]: unknown;
+            };
+            differs: components["schemas"]["SheetChange"][];
+            versions: components["schemas"]["SheetVersion"][];
+            used_by: components["schemas"]["ModelReference"][];
+            falls_short: components["schemas"]["FallsShort"][];
+        };
+        SheetText: {
+            text: string;
+        };
+        SheetKept: {
+            /** @description the version that was edited */
+            seen: number;
+            /** @description all that it says otherwise: a merge patch */
+            changes: {
+                [key: string]: unknown;
+            };
+            /** @default  */
+            note: string;
+        };
+        SheetTried: {
+            changes: {
+                [key: string]: unknown;
+            };
+        };
+        SheetModelEffect: {
+            model: number;
+            name: string;
+            says: string[];
+        };
+        SheetEffect: {
+            tried: number;
+            changed: components["schemas"]["SheetModelEffect"][];
+            differs: components["schemas"]["SheetChange"][];
+        };
+        PackedFile: {
+            path: string;
+            bytes: number;
+            /** @enum {string} */
+            state: "same" | "changed" | "new" | "left-behind";
+        };
+        SentExport: {
+            export: number;
+            number: number;
+            format: string;
+            sheet: string;
+            /** Format: date-time */
+            created: string;
+            proved: boolean;
+            /** @description why it is not what would be written now */
+            changed: string[];
+            /** @description whether a destination answered */
+            answered: boolean;
+            accepted: boolean | null;
+            files: components["schemas"]["PackedFile"][];
+        };
+        Handoff: {
+            /** @description exports of the model, the newest first */
+            sent: components["schemas"]["SentExport"][];
+        };
+        KnownFile: {
+            path: string;
+            sha256: string;
+        };
+        EarlierFile: {
+            path: string;
+            sha256: string;
+            /** @description of the revision */
+            number: number;
+        };
+        KnownFiles: {
+            files: components["schemas"]["KnownFile"][];
+            earlier: components["schemas"]["EarlierFile"][];
+        };
+        PatternWish: {
+            pattern: string;
+            /**
+             * @default all
+             * @enum {string}
+             */
+            of: "all" | "materials";
+        };
+        NamesMet: {
+            names: number;
+            missed: string[];
         };
     };
     responses: {

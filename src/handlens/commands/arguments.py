@@ -33,12 +33,12 @@ def parser() -> argparse.ArgumentParser:
     p = commands.add_parser(
         "report",
         help="measure and judge, and write a report to hand on",
-        description="The ending says which: .html a page to read and print, .csv a table, .xml JUnit, .sarif SARIF 2.1.0. The exit code is that of inspect.",
+        description="The ending says which: .html a page to read and print, .pdf the same page printed, .csv a table, .xml JUnit, .sarif SARIF 2.1.0. The exit code is that of inspect.",
     )
     p.add_argument(
         "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
     )
-    p.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .csv, .xml or .sarif")
+    p.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .pdf, .csv, .xml or .sarif")
     _judging(p)
     _replace(p)
     p.set_defaults(run=judging.run_report)

@@ -45,7 +45,7 @@ def run_report(args: argparse.Namespace) -> int:
     report_file(args.out, [])
     sheet = load_sheet(args.rules)
     outputs = outputs_of(args)
-    entries, code = _judged_models(args, outputs, True, False, pictures=Path(args.out).suffix.lower() == ".html")
+    entries, code = _judged_models(args, outputs, True, False, pictures=Path(args.out).suffix.lower() in (".html", ".pdf"))
     reported = [
         Reported(where, sheet.name, entry, entry.get("error", ""), args.fail_on, picture) for entry, picture, where in entries
     ]

@@ -143,17 +143,27 @@ def aside_of(db: Session, model: Model) -> list[str]:
 
 def judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> StoredJudgement:
     """What is kept of a done inspection's judgement under a sheet and an intent; made anew when either changed."""
-    digest = _judged_by(sheet, intent)
-    kept = db.scalar(
-        select(Judgement).where(Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == digest)
-    )
+    kept = judged_before(db, inspection, sheet, intent)
     if kept is not None:
-        return opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
+        return kept
     assert inspection.measures is not None
     made, evidence = judged_in_child(inspection.source or {}, inspection.measures, sheet, intent)
-    _keep(db, inspection, {sheet.slug: made}, {sheet.slug: digest})
+    _keep(db, inspection, {sheet.slug: made}, {sheet.slug: _judged_by(sheet, intent)})
     keep_evidence(db, inspection, evidence)
     return made
+
+
+def judged_before(db: Session, inspection: Inspection, sheet: RuleSheet, intent: Intent) -> StoredJudgement | None:
+    """What is kept of an inspection's judgement under a sheet and an intent; None where it was not judged by them."""
+    wanted = (Judgement.inspection_id == inspection.id, Judgement.sheet == sheet.slug, Judgement.key == _judged_by(sheet, intent))
+    kept = db.scalar(select(Judgement).where(*wanted))
+    return None if kept is None else opened({"report": kept.report, "ledger": kept.ledger, "marks": kept.marks})
+
+
+def judged_now(inspection: Inspection, sheet: RuleSheet, intent: Intent) -> StoredJudgement:
+    """The judgement of a done inspection under a sheet that is only tried, of which nothing is kept."""
+    assert inspection.measures is not None
+    return judged_in_child(inspection.source or {}, inspection.measures, sheet, intent)[0]
 
 
 def _keep(db: Session, inspection: Inspection, judgements: Mapping[str, StoredJudgement], digests: Mapping[str, str]) -> None:

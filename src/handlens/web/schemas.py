@@ -13,6 +13,7 @@ from ..core.present.catalogue import CheckEntry, FormatEntry, MendEntry, Paramet
 from ..core.present.gauges import Gauge
 from ..core.present.ledger import Counts as CoreCounts
 from ..core.present.ledger import Entry
+from ..core.present.sheet_page import SheetChange, SheetValue
 from ..core.present.symptoms import SYMPTOMS, SymptomEntry
 from ..core.proof.in_place import InPlace
 from ..core.receivers.answer import VARIANTS, Line
@@ -611,6 +612,139 @@ class Catalogue(Schema):
     intent = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a thing"})
     parts = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "what can be said of a part"})
     sizes = fields.List(fields.Nested(schema_of(Field)), required=True, metadata={"description": "sizes that can be expected"})
+
+
+class PackedFile(Schema):
+    path = fields.String(required=True)
+    bytes = fields.Integer(required=True)
+    state = fields.String(required=True, validate=validate.OneOf(["same", "changed", "new", "left-behind"]))
+
+
+class SentExport(Schema):
+    export = fields.Integer(required=True)
+    number = fields.Integer(required=True)
+    format = fields.String(required=True)
+    sheet = fields.String(required=True)
+    created = fields.DateTime(required=True)
+    proved = fields.Boolean(required=True)
+    changed = fields.List(fields.String(), required=True, metadata={"description": "why it is not what would be written now"})
+    answered = fields.Boolean(required=True, metadata={"description": "whether a destination answered"})
+    accepted = fields.Boolean(required=True, allow_none=True)
+    files = fields.List(fields.Nested(PackedFile), required=True)
+
+
+class Handoff(Schema):
+    sent = fields.List(
+        fields.Nested(SentExport), required=True, metadata={"description": "exports of the model, the newest first"}
+    )
+
+
+class KnownFile(Schema):
+    path = fields.String(required=True)
+    sha256 = fields.String(required=True)
+
+
+class EarlierFile(Schema):
+    path = fields.String(required=True)
+    sha256 = fields.String(required=True)
+    number = fields.Integer(required=True, metadata={"description": "of the revision"})
+
+
+class KnownFiles(Schema):
+    files = fields.List(fields.Nested(KnownFile), required=True)
+    earlier = fields.List(fields.Nested(EarlierFile), required=True)
+
+
+class PatternWish(Strict):
+    pattern = fields.String(required=True, validate=validate.Length(1, 200))
+    of = fields.String(load_default="all", validate=validate.OneOf(["all", "materials"]))
+
+
+class NamesMet(Schema):
+    names = fields.Integer(required=True)
+    missed = fields.List(fields.String(), required=True)
+
+
+class SheetEntry(Schema):
+    slug = fields.String(required=True)
+    name = fields.String(required=True)
+    code = fields.String(required=True)
+    version = fields.Integer(required=True)
+    inherits = fields.String(required=True, allow_none=True, metadata={"description": "null for a shipped one"})
+
+
+class Sheets(Schema):
+    sheets = fields.List(fields.Nested(SheetEntry), required=True)
+    values = fields.List(fields.Nested(schema_of(SheetValue)), required=True)
+
+
+class SheetBegun(Strict):
+    inherits = fields.String(required=True)
+    name = fields.String(required=True, validate=validate.Length(1, 80))
+    changes = fields.Dict(keys=fields.String(), load_default=dict)
+    note = fields.String(load_default="", validate=validate.Length(0, 400))
+
+
+class SheetText(Strict):
+    text = fields.String(required=True, validate=validate.Length(1, 1 << 20))
+
+
+class SheetKept(Strict):
+    seen = fields.Integer(required=True, metadata={"description": "the version that was edited"})
+    changes = fields.Dict(
+        keys=fields.String(), required=True, metadata={"description": "all that it says otherwise: a merge patch"}
+    )
+    note = fields.String(load_default="", validate=validate.Length(0, 400))
+
+
+class SheetTried(Strict):
+    changes = fields.Dict(keys=fields.String(), required=True)
+
+
+class SheetVersion(Schema):
+    number = fields.Integer(required=True)
+    note = fields.String(required=True)
+    created = fields.DateTime(required=True)
+    changed = fields.List(fields.Nested(schema_of(SheetChange)), required=True)
+
+
+class ModelReference(Schema):
+    model = fields.Integer(required=True)
+    name = fields.String(required=True)
+
+
+class SheetInherited(Schema):
+    slug = fields.String(required=True)
+    name = fields.String(required=True)
+
+
+class FallsShort(Schema):
+    check = fields.String(required=True)
+    result = fields.String(required=True)
+    models = fields.Integer(required=True)
+    of = fields.Integer(required=True)
+
+
+class SheetPage(Schema):
+    sheet = fields.Nested(schema_of(RuleSheet, _NAMES), required=True)
+    inherits = fields.Nested(SheetInherited, required=True, allow_none=True)
+    changes = fields.Dict(required=True)
+    differs = fields.List(fields.Nested(schema_of(SheetChange)), required=True)
+    versions = fields.List(fields.Nested(SheetVersion), required=True)
+    used_by = fields.List(fields.Nested(ModelReference), required=True)
+    falls_short = fields.List(fields.Nested(FallsShort), required=True)
+
+
+class SheetModelEffect(Schema):
+    model = fields.Integer(required=True)
+    name = fields.String(required=True)
+    says = fields.List(fields.String(), required=True)
+
+
+class SheetEffect(Schema):
+    tried = fields.Integer(required=True)
+    changed = fields.List(fields.Nested(SheetModelEffect), required=True)
+    differs = fields.List(fields.Nested(schema_of(SheetChange)), required=True)
 
 
 class LostCandidate(Schema):

@@ -30,7 +30,7 @@ class LensEntry(msgspec.Struct, frozen=True):
 
 
 class CheckEntry(msgspec.Struct, frozen=True):
-    """One check. origin: who brings it. results: what it gives at most, by the slug of each shipped sheet."""
+    """One check. origin: who brings it. held_to: paths of values in a sheet. results: what it gives at most, by the slug of each shipped sheet."""
 
     id: str
     station: str
@@ -42,6 +42,7 @@ class CheckEntry(msgspec.Struct, frozen=True):
     mends: list[str]
     results: dict[str, str]
     origin: str
+    held_to: list[str]
 
 
 class ParameterEntry(msgspec.Struct, frozen=True):
@@ -113,6 +114,7 @@ def checks() -> list[CheckEntry]:
             list(declared.mends),
             on(declared),
             origin_of(declared.run),
+            list(declared.held_to),
         )
         for declared in all_checks()
     ]

@@ -8,12 +8,19 @@ from pathlib import PurePath
 from ...limits import InputError
 from .junit import junit
 from .page import page
+from .pdf import pdf
 from .reported import Reported
 from .sarif import sarif
 from .table import table
 
 #: What is written, by the ending of the file that is asked for.
-FORMATS: Mapping[str, Callable[[Sequence[Reported]], bytes]] = {".html": page, ".csv": table, ".xml": junit, ".sarif": sarif}
+FORMATS: Mapping[str, Callable[[Sequence[Reported]], bytes]] = {
+    ".html": page,
+    ".pdf": pdf,
+    ".csv": table,
+    ".xml": junit,
+    ".sarif": sarif,
+}
 
 __all__ = ["FORMATS", "Reported", "report_file"]
 

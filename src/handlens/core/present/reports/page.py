@@ -85,8 +85,11 @@ def _model(one: Reported) -> Any:
         "section",
         header,
         *_facts(tree["facts"]),
+        *_mends(one.mends),
         *_stations(one),
         *_waived(tree["findings"]),
+        *_proof(one.proof),
+        *_answers(one.answers),
         *_files(tree["source"]),
         _tag("p", _text(f"{by['tool']}; sheet {by['sheet']} {by['sheet_sha256'][:12]}; {_judged(tree)}"), kind="faded"),
         kind="model",
@@ -114,6 +117,54 @@ def _facts(facts: Json) -> list[Any]:
     }
     cells = [(E.th(name), _tag("td", _text(words), kind="figure")) for name, words in rows.items()]
     return [E.h2("What it is"), E.table(*(E.tr(*(x for two in cells[k : k + 2] for x in two)) for k in range(0, len(cells), 2)))]
+
+
+def _mends(mends: Sequence[Json]) -> list[Any]:
+    """What was done to it, with what each mend changed."""
+    items = []
+    for mend in mends:
+        figures = "; ".join(f"{figure['what']} {figure['before']} → {figure['after']}" for figure in mend["figures"])
+        words = figures if mend["applied"] else f"not applied: {mend['because']}"
+        items.append(E.li(E.code(_text(call_text(mend["mend"], mend["params"]))), _text(f" {words}")))
+    return [E.h2("Mends"), E.ol(*items)] if items else []
+
+
+def _proof(proof: Json | None) -> list[Any]:
+    """Whether the written file was read back as it was sent, and every row that was not."""
+    if proof is None:
+        return []
+    rows = [row for row in proof["rows"] if row["result"] != "clear"]
+    words = "Proved" if proof["proved"] else "Not proved"
+    head = f"{words}: {plural(len(proof['rows']), 'row')} compared, {len(rows):,} of them differ"
+    cells = [
+        E.tr(
+            E.td(_text(f"{row['group']}: {row['what']}")),
+            _tag("td", _text(str(row["sent"])), kind="figure"),
+            _tag("td", _text(str(row["read_back"])), kind="figure"),
+            E.td(_text(row["remark"] or row["difference"])),
+        )
+        for row in rows
+    ]
+    heads = E.tr(E.th("row"), E.th("sent"), E.th("read back"), E.th("why"))
+    return [
+        E.h2("Proof of the export"),
+        _tag("p", head, kind="clear" if proof["proved"] else "stop"),
+        *([E.table(heads, *cells)] if cells else []),
+    ]
+
+
+def _answers(answers: Sequence[Json]) -> list[Any]:
+    """What destinations said to the export."""
+    out: list[Any] = []
+    for answer in answers:
+        accepted = answer["accepted"]
+        words = "accepted" if accepted else "refused" if accepted is False else "not opened"
+        lines = [line for line in answer["lines"] if line["result"] != "taken"]
+        out.append(
+            _tag("p", _text(f"{words} by {answer['destination']} of {answer['sheet']}"), kind="clear" if accepted else "stop")
+        )
+        out.append(E.ul(*(E.li(_text(f"{line['result'].replace('-', ' ')}: {line['says']}")) for line in lines)))
+    return [E.h2("What the destination answered"), *out] if out else []
 
 
 def _stations(one: Reported) -> list[Any]:

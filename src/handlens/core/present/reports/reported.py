@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 from ...words.figures import percent, plain
@@ -16,7 +17,8 @@ RESULTS = ("stop", "caution", "note")
 class Reported:
     """One model: its path, the sheet's name, and its report as JSON; or why it could not be read.
 
-    fails_from: the result from which on a finding fails it. picture: a WebP of it.
+    fails_from: the result from which on a finding fails it. picture: a WebP of it. mends: what was done to it, as `mend --json` writes it.
+    proof: of its last export, as `prove --json` writes it. answers: what destinations said to that, as `receive --json` writes it.
     """
 
     path: str
@@ -25,6 +27,9 @@ class Reported:
     error: str = ""
     fails_from: str = "stop"
     picture: bytes | None = None
+    mends: Sequence[Json] = ()
+    proof: Json | None = None
+    answers: Sequence[Json] = ()
 
     def fails(self, finding: Json) -> bool:
         """Whether a finding fails the model: one that was waived does not."""

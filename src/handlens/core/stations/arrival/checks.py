@@ -386,7 +386,7 @@ def _same_bounds(a: PartFigures, b: PartFigures) -> bool:
     return bool(np.abs(low[0] - low[1]).max() <= 1e-5 * size and np.abs(high[0] - high[1]).max() <= 1e-5 * size)
 
 
-@check("arrival.crumbs", title="Too many parts", result="note", explains={"slow": OFTEN})
+@check("arrival.crumbs", title="Too many parts", result="note", held_to=("limits.parts",), explains={"slow": OFTEN})
 def crumbs(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More parts than the destination wants.
 

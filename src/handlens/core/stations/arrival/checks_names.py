@@ -152,6 +152,10 @@ def name_clash(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "arrival.illegal-names",
     title="Names with forbidden characters",
     result="note",
+    held_to=(
+        "names.allowed",
+        "names.longest",
+    ),
     mends=("arrival.rename",),
     explains={"refused": BY_ITSELF},
 )

@@ -22,6 +22,7 @@ Found = Iterator[Finding | Skipped]
     "budget.triangles-mesh",
     title="Too many triangles in a mesh",
     result="caution",
+    held_to=("limits.triangles_mesh",),
     explains={"slow": BY_ITSELF, "refused": BY_ITSELF},
 )
 def triangles_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -64,6 +65,7 @@ def _fewer(measures: Measures, part: PartFigures, count: int, limit: int) -> tup
     "budget.triangles-total",
     title="Too many triangles in all",
     result="caution",
+    held_to=("limits.triangles_total",),
     explains={"slow": BY_ITSELF, "refused": BY_ITSELF},
 )
 def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -86,7 +88,13 @@ def triangles_total(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
         )
 
 
-@check("budget.vertices-mesh", title="Too many GPU vertices", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN})
+@check(
+    "budget.vertices-mesh",
+    title="Too many GPU vertices",
+    result="caution",
+    held_to=("limits.vertices_mesh",),
+    explains={"slow": BY_ITSELF, "refused": OFTEN},
+)
 def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Meshes with more vertices than the destination takes, counted as the graphics card gets them.
 
@@ -113,7 +121,13 @@ def vertices_mesh(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
             )
 
 
-@check("budget.draw-calls", title="Too many draw calls", result="caution", explains={"slow": BY_ITSELF, "refused": OFTEN})
+@check(
+    "budget.draw-calls",
+    title="Too many draw calls",
+    result="caution",
+    held_to=("limits.draw_calls",),
+    explains={"slow": BY_ITSELF, "refused": OFTEN},
+)
 def draw_call_count(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts times the slots each of them uses.
 
@@ -170,6 +184,7 @@ def by_slot(measures: Measures) -> list[SlotDraws]:
     "budget.texture-memory",
     title="Textures take too much memory",
     result="caution",
+    held_to=("limits.texture_memory_bytes",),
     explains={"slow": BY_ITSELF, "refused": OFTEN},
 )
 def texture_memory_used(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -199,7 +214,13 @@ def triangles_of_copies(measures: Measures, intent: Intent) -> int:
     )
 
 
-@check("budget.copies", title="Too much for the planned copies", result="caution", explains={"slow": BY_ITSELF})
+@check(
+    "budget.copies",
+    title="Too much for the planned copies",
+    result="caution",
+    held_to=("limits.scene_triangles",),
+    explains={"slow": BY_ITSELF},
+)
 def copies(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Triangles times the copies that the scene is planned to hold.
 

@@ -63,6 +63,7 @@ def share_of(side: SideFigures) -> float:
     "facing.inward",
     title="Faces turned away",
     result="stop",
+    held_to=("receiver.back_faces",),
     mends=("facing.outward", "facing.inward", "facing.turn"),
     explains={"black": OFTEN, "hole": BY_ITSELF, "see-through": OFTEN, "inside-out": BY_ITSELF},
 )

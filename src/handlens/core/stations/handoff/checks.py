@@ -45,7 +45,7 @@ def case_clash(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, inten
             )
 
 
-@check("handoff.files", title="Too many files", result="caution", explains={"refused": OFTEN})
+@check("handoff.files", title="Too many files", result="caution", held_to=("limits.files",), explains={"refused": OFTEN})
 @of_files
 def files(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """More files than the destination takes with one model.
@@ -62,7 +62,13 @@ def files(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent: In
         yield Finding(say("handoff.files", files=count), value(count, "count"), value(limit, "count"), count)
 
 
-@check("handoff.file-size", title="File too large", result="caution", explains={"refused": OFTEN, "slow": SELDOM})
+@check(
+    "handoff.file-size",
+    title="File too large",
+    result="caution",
+    held_to=("limits.file_bytes",),
+    explains={"refused": OFTEN, "slow": SELDOM},
+)
 @of_files
 def file_size(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A file over the destination's limit.
@@ -86,7 +92,13 @@ def file_size(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent
             )
 
 
-@check("handoff.package-size", title="Package too large", result="caution", explains={"refused": OFTEN, "slow": SELDOM})
+@check(
+    "handoff.package-size",
+    title="Package too large",
+    result="caution",
+    held_to=("limits.package_bytes",),
+    explains={"refused": OFTEN, "slow": SELDOM},
+)
 @of_files
 def package_size(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """All files together over the destination's limit.

@@ -353,7 +353,7 @@ def constant(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, inten
                 )
 
 
-@check("motion.scale-keys", title="Keys on scale", result="note", mends=("motion.drop-scale",))
+@check("motion.scale-keys", title="Keys on scale", result="note", held_to=("motion.scale_keys",), mends=("motion.drop-scale",))
 @of_clips
 def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Channels that drive the scale of a joint or a part.
@@ -379,6 +379,7 @@ def scale_keys(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, int
     "motion.missing",
     title="Missing clips",
     result="caution",
+    held_to=("motion.clips",),
     mends=("motion.rename",),
     explains={"refused": BY_ITSELF},
 )

@@ -58,6 +58,7 @@ def _names(found: list[NodeFigures]) -> str:
     "placement.scale",
     title="Node scale is not 1",
     result="caution",
+    held_to=("node_scale",),
     mends=("placement.bake",),
     explains={"beside": SELDOM, "size": OFTEN, "refused": OFTEN},
 )
@@ -151,6 +152,7 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "placement.rotation",
     title="Rotation left on nodes",
     result="caution",
+    held_to=("node_rotation",),
     mends=("placement.bake",),
     explains={"beside": SELDOM, "lies": BY_ITSELF},
 )
@@ -296,6 +298,7 @@ def shear(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "placement.far",
     title="Far from the origin",
     result="stop",
+    held_to=("limits.float_spacing_mm",),
     mends=("placement.home",),
     explains={"striped": OFTEN, "gone": OFTEN, "jumps": SELDOM, "beside": OFTEN},
 )
@@ -343,6 +346,7 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "placement.ground",
     title="Not standing on the ground",
     result="note",
+    held_to=("ground",),
     follows_in_model=("placement.far",),
     explains={"beside": OFTEN, "lies": SELDOM},
 )

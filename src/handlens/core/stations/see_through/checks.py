@@ -368,6 +368,7 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "see-through.draw-order",
     title="Blended parts drawn in the wrong order",
     result="caution",
+    held_to=("receiver.draw_order",),
     mends=("see-through.halve", "see-through.set"),
     explains={"see-through": BY_ITSELF},
     tolerance=0.02,

@@ -195,7 +195,13 @@ def _likely_and_exact(likely: float, exact: float) -> list[float]:
     return [likely] if off < 0.005 else [likely, very] if off < 0.02 else [very, likely]
 
 
-@check("size.unit", title="The unit differs from the destination's", result="note", explains={"gone": SELDOM, "size": BY_ITSELF})
+@check(
+    "size.unit",
+    title="The unit differs from the destination's",
+    result="note",
+    held_to=("unit",),
+    explains={"gone": SELDOM, "size": BY_ITSELF},
+)
 def unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """The file states a unit other than the one the destination counts in.
 
@@ -241,6 +247,7 @@ def undeclared_up(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found
     "size.up-axis",
     title="Up axis differs from the destination's",
     result="note",
+    held_to=("up_axis",),
     mends=("size.up-axis",),
     explains={"lies": BY_ITSELF},
 )
@@ -266,6 +273,7 @@ def up_axis(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "size.expected",
     title="Not the expected size",
     result="stop",
+    held_to=("size_tolerance",),
     mends=("size.scale",),
     follows_in_model=("size.undeclared-unit",),
     explains={"size": BY_ITSELF},

@@ -31,6 +31,10 @@ NOTHING = 1e-6
     "skin.joint-count",
     title="Too many joints",
     result="caution",
+    held_to=(
+        "limits.joints_skin",
+        "limits.joints_total",
+    ),
     mends=("skin.remove-joints",),
     explains={"slow": OFTEN, "refused": BY_ITSELF},
 )
@@ -247,6 +251,7 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     "skin.required",
     title="Missing joints",
     result="caution",
+    held_to=("motion.skeleton",),
     mends=("skin.add-joints", "skin.rename-joints"),
     explains={"tears": SELDOM, "refused": BY_ITSELF},
 )

@@ -198,6 +198,7 @@ def cut_to(figures: WeightFigures, most: int) -> CutFigures | None:
     "skin.influences",
     title="Too many influences on a vertex",
     result="caution",
+    held_to=("limits.influences_vertex",),
     mends=("skin.limit",),
     explains={"tears": BY_ITSELF, "refused": BY_ITSELF},
 )

@@ -305,6 +305,7 @@ def out_of_range(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "slots.too-many",
     title="More slots than the destination takes",
     result="caution",
+    held_to=("limits.slots_mesh",),
     mends=("slots.merge-equal", "budget.atlas", "surface.split"),
     explains={"slow": SELDOM, "refused": BY_ITSELF},
 )
@@ -337,7 +338,13 @@ def too_many(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             )
 
 
-@check("slots.pattern", title="Names that do not follow the pattern", result="caution", mends=("arrival.rename",))
+@check(
+    "slots.pattern",
+    title="Names that do not follow the pattern",
+    result="caution",
+    held_to=("names.materials",),
+    mends=("arrival.rename",),
+)
 def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials whose names do not match what the sheet asks for.
 
@@ -362,7 +369,11 @@ def pattern(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check(
-    "slots.model", title="Shading that the destination does not know", result="note", explains={"white": SELDOM, "black": SELDOM}
+    "slots.model",
+    title="Shading that the destination does not know",
+    result="note",
+    held_to=("shading",),
+    explains={"white": SELDOM, "black": SELDOM},
 )
 def model(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Materials that say more than base colour, metal and roughness, for a destination that knows no more.

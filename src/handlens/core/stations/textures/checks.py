@@ -234,6 +234,7 @@ def ending(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.format",
     title="File formats that the destination does not take",
     result="caution",
+    held_to=("textures.formats",),
     mends=("textures.convert",),
     explains={"white": OFTEN, "box": SELDOM, "refused": BY_ITSELF},
 )
@@ -266,6 +267,7 @@ def format_taken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.size",
     title="Images with too many pixels",
     result="caution",
+    held_to=("limits.texture_pixels",),
     mends=("textures.resize",),
     explains={"white": SELDOM, "blurred": OFTEN, "slow": OFTEN, "refused": BY_ITSELF},
 )
@@ -296,6 +298,7 @@ def size(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.power-of-two",
     title="Sides that are no power of two",
     result="note",
+    held_to=("textures.power_of_two",),
     mends=("textures.resize",),
     explains={"blurred": SELDOM, "refused": SELDOM},
 )
@@ -323,6 +326,7 @@ def power_of_two(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.file-size",
     title="Image files that are too large",
     result="caution",
+    held_to=("limits.texture_file_bytes",),
     mends=("textures.convert", "textures.resize"),
     explains={"blurred": SELDOM, "slow": SELDOM, "refused": BY_ITSELF},
 )
@@ -515,6 +519,7 @@ def bump_is_normal(measures: Measures, sheet: RuleSheet, intent: Intent) -> Foun
     "textures.green",
     title="Normal map with the green channel inverted",
     result="caution",
+    held_to=("textures.green",),
     mends=("textures.turn-green",),
     explains={"shading": BY_ITSELF},
 )

@@ -134,6 +134,7 @@ def flat(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.uv-outside",
     title="UVs outside 0 to 1",
     result="caution",
+    held_to=("textures.tiling",),
     mends=("textures.shift-uvs",),
     explains={"striped": SELDOM, "blurred": BY_ITSELF},
 )
@@ -224,6 +225,7 @@ def overlap(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.uv-padding",
     title="Too little padding between UV islands",
     result="note",
+    held_to=("textures.padding_px",),
     mends=("textures.unwrap",),
     explains={"blurred": OFTEN},
 )
@@ -269,6 +271,7 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "textures.uv-second",
     title="No second UV set",
     result="caution",
+    held_to=("textures.second_uvs",),
     mends=("textures.copy-uvs", "textures.unwrap"),
     explains={"blurred": SELDOM},
 )
