@@ -18,6 +18,8 @@ export type Catalogue = S['Catalogue'];
 export type MendFacts = S['MendFacts'];
 export type CheckFacts = S['CheckFacts'];
 export type SheetFacts = S['SheetFacts'];
+export type SheetPage = S['SheetPage'];
+export type SheetValue = S['SheetValue'];
 export type Intent = S['Intent'];
 export type Field = S['Field'];
 export type Counts = S['Counts'];
@@ -105,7 +107,22 @@ export const api = {
   watchNoMore: (id: number) => call<void>('DELETE', `/watches/${id}`),
   elements: async (inspection: number, finding: string) =>
     new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
-  beginExport: (revision: number, format: string) => call<Export>('POST', `/revisions/${revision}/exports`, { format }),
+  beginExport: (revision: number, format: string, options: Record<string, unknown> = {}) =>
+    call<Export>('POST', `/revisions/${revision}/exports`, { format, options }),
+  send: (id: number, sheet: string, variant: string) => call<S['Sending']>('POST', `/exports/${id}/sendings`, { sheet, variant }),
+  handoff: (revision: number) => call<S['Handoff']>('GET', `/revisions/${revision}/handoff`),
+  knownFiles: (id: number) => call<S['KnownFiles']>('GET', `/exports/${id}/known`),
+  namesMet: (revision: number, of: 'all' | 'materials', pattern: string) =>
+    call<S['NamesMet']>('POST', `/revisions/${revision}/names-met`, { of, pattern }),
+  sheets: () => call<S['Sheets']>('GET', '/sheets'),
+  sheet: (slug: string) => call<SheetPage>('GET', `/sheets/${slug}`),
+  beginSheet: (inherits: string, name: string, changes: object, note: string) =>
+    call<SheetPage>('POST', '/sheets', { inherits, name, changes, note }),
+  bringSheetIn: (text: string) => call<SheetPage>('POST', '/sheets/bring-in', { text }),
+  keepSheet: (slug: string, seen: number, changes: object, note: string) =>
+    call<SheetPage>('PUT', `/sheets/${slug}`, { seen, changes, note }),
+  trySheet: (slug: string, changes: object) => call<S['SheetEffect']>('POST', `/sheets/${slug}/try`, { changes }),
+  removeSheet: (slug: string) => call<void>('DELETE', `/sheets/${slug}`),
   export: (id: number) => call<Export>('GET', `/exports/${id}`),
   readBack: (id: number) => bytes(`/exports/${id}/stage`),
   stopJob: (id: number) => call<Job>('POST', `/jobs/${id}/stop`),

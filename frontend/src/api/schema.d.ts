@@ -3339,6 +3339,8 @@ export interface components {
             least: number | null;
             most: number | null;
             optional: boolean;
+            nullable: boolean;
+            wanted: string;
         };
         Catalogue: {
             stations: components["schemas"]["StationFacts"][];

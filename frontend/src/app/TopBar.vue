@@ -17,6 +17,7 @@ const on = (name: string) => route.name === name || (name === 'bench' && route.n
       <RouterLink to="/" :class="{ on: on('shelf') }">Shelf</RouterLink>
       <RouterLink v-if="bench" :to="bench" :class="{ on: on('bench') }">Bench</RouterLink>
       <span v-else class="off" title="Set a model on the shelf first">Bench</span>
+      <RouterLink to="/sheets" :class="{ on: on('sheets') }">Rule sheets</RouterLink>
       <RouterLink to="/guide" :class="{ on: on('guide') }">Guide</RouterLink>
     </nav>
     <span class="grow" />

@@ -7,6 +7,7 @@ export const router = createRouter({
     { path: '/', name: 'shelf', component: () => import('../shelf/ShelfPage.vue'), meta: { title: 'Shelf' } },
     { path: '/bench/:revision(\\d+)', name: 'bench', component: () => import('../bench/BenchPage.vue'), meta: { title: 'Bench' } },
     { path: '/proof/:export(\\d+)', name: 'proof', component: () => import('../proof/ProofPage.vue'), meta: { title: 'Proof' } },
+    { path: '/sheets/:sheet?', name: 'sheets', component: () => import('../sheets/SheetsPage.vue'), meta: { title: 'Rule sheets' } },
     { path: '/guide/:page?', name: 'guide', component: () => import('../guide/GuidePage.vue'), meta: { title: 'Guide' } },
     { path: '/:rest(.*)*', redirect: '/' },
   ],

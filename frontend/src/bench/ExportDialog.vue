@@ -1,22 +1,50 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query';
 import Dialog from 'primevue/dialog';
 import { computed, ref, watch } from 'vue';
 import { useRouter } from 'vue-router';
 import { api } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
+import ValueInput from '../sheets/ValueInput.vue';
+import type { Tree } from '../sheets/sheet';
 import { useBench } from './useBench';
 import { written } from './words';
 
 const state = useBench('reading', 'choices');
+const { data: sheets } = useQuery({ queryKey: ['sheets'], queryFn: api.sheets, staleTime: 60_000 });
 const visible = defineModel<boolean>('visible', { required: true });
 const router = useRouter();
 const format = ref('glb');
 const trouble = ref('');
+/** How this one export is wished, where that is otherwise than the sheet says. */
+const said = ref<Tree>({});
+const wishes = computed(() => (sheets.value?.values ?? []).filter((v) => v.path.startsWith('export.')));
+const keyOf = (path: string) => path.slice('export.'.length);
+const ofSheet = (key: string) => ((state.sheet.value?.export ?? {}) as Tree)[key] ?? null;
+const now = (key: string) => (key in said.value ? said.value[key] : (ofSheet(key) ?? BY_ITSELF[key] ?? null));
+/** What holds where neither the sheet nor this export says anything. */
+const BY_ITSELF: Tree = {
+  images: 'as-format',
+  material_library: true,
+  stand_ins: 'nodes',
+  stand_in_suffix: '_stand_in',
+  levels: 'nodes',
+  level_suffix: '_level_',
+};
+function wish(key: string, value: unknown) {
+  const out = { ...said.value };
+  if (JSON.stringify(value ?? null) === JSON.stringify(ofSheet(key) ?? BY_ITSELF[key] ?? null)) delete out[key];
+  else out[key] = value;
+  said.value = out;
+}
+const others = computed(() => Object.keys(said.value).length);
 const busy = ref(false);
 const formats = computed(() => state.catalogue.value?.formats ?? []);
 const lost = computed(() => state.bench.value?.reading?.lost[format.value] ?? []);
 const wanted = computed(() => state.sheet.value?.formats ?? []);
-const wishes = computed(() => written(state.sheet.value?.export ?? {}));
+const wanting = computed(() => written(state.sheet.value?.export ?? {}));
+const taken = computed(() => formats.value.filter((f) => wanted.value.includes(f.name)));
+const folded = computed(() => formats.value.filter((f) => !wanted.value.includes(f.name)));
 const stops = computed(() => state.bench.value?.reading?.verdict.stop ?? 0);
 // Made when it is first opened, so it is open already.
 watch(
@@ -25,6 +53,7 @@ watch(
     if (open) {
       format.value = state.sheet.value?.format ?? 'glb';
       trouble.value = '';
+      said.value = {};
     }
   },
   { immediate: true },
@@ -32,7 +61,7 @@ watch(
 async function go() {
   busy.value = true;
   try {
-    const made = await api.beginExport(state.bench.value!.revision.id, format.value);
+    const made = await api.beginExport(state.bench.value!.revision.id, format.value, said.value);
     visible.value = false;
     await router.push(`/proof/${made.id}`);
   } catch (e) {
@@ -47,14 +76,29 @@ async function go() {
   <Dialog v-model:visible="visible" modal header="Export and prove" dismissable-mask>
     <fieldset>
       <legend class="sr">Format</legend>
-      <label v-for="f in formats" :key="f.name" class="format"
+      <label v-for="f in taken" :key="f.name" class="format"
         ><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b>
-        <span class="faded"
-          >{{ f.says }}{{ wanted.includes(f.name) ? '' : `, which ${state.sheet.value?.name} does not take` }}</span
-        ></label
+        <span class="faded">{{ f.says }}</span></label
       >
+      <details :open="!wanted.includes(format)">
+        <summary>{{ folded.length }} formats that {{ state.sheet.value?.name }} does not take</summary>
+        <label v-for="f in folded" :key="f.name" class="format"
+          ><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b>
+          <span class="faded">{{ f.says }}</span></label
+        >
+      </details>
     </fieldset>
-    <p v-if="wishes" class="faded">{{ state.sheet.value?.name }} wants {{ wishes }}, where the format leaves it open.</p>
+    <p v-if="wanting" class="faded">{{ state.sheet.value?.name }} wants {{ wanting }}, where the format leaves it open.</p>
+    <details class="wishes">
+      <summary>How it is written{{ others ? `: ${others} otherwise than the sheet says` : ', as the sheet says' }}</summary>
+      <div v-for="v in wishes" :key="v.path" class="wish" :title="v.field.help">
+        <span>{{ v.field.title }} <i v-if="keyOf(v.path) in said">for this export</i></span>
+        <ValueInput :field="v.field" :path="v.path" :model-value="now(keyOf(v.path))" @update:model-value="(x) => wish(keyOf(v.path), x)" />
+      </div>
+      <p class="small faded">
+        To have it so each time, edit <RouterLink :to="`/sheets/${state.sheet.value?.slug}`">the rule sheet</RouterLink>.
+      </p>
+    </details>
     <p v-if="stops" class="stop">
       <ResultMark result="stop" /> {{ stops }} {{ stops === 1 ? 'stop is' : 'stops are' }} not mended; the file can still be written.
     </p>
@@ -90,6 +134,27 @@ fieldset {
 }
 .format input {
   accent-color: var(--hl-verdigris);
+}
+summary {
+  cursor: pointer;
+  min-height: 24px;
+  color: var(--hl-ink-faded);
+}
+.wishes {
+  margin: 4px 0 8px;
+  max-width: 560px;
+}
+.wish {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 230px;
+  gap: 12px;
+  align-items: center;
+  min-height: 29px;
+  border-bottom: 1px solid var(--hl-rule);
+}
+.wish i {
+  font: italic 12px var(--hl-font-display);
+  color: var(--hl-verdigris-text);
 }
 .lost {
   border-top: 1px solid var(--hl-rule);

@@ -4,6 +4,7 @@ import type { Station } from '../api/client';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
 import FindingCard from './FindingCard.vue';
+import HandoffList from './HandoffList.vue';
 import GaugeChart from './GaugeChart.vue';
 import MendForm from './MendForm.vue';
 import ReduceDesk from './ReduceDesk.vue';
@@ -81,9 +82,7 @@ const worst = computed(() =>
         <div v-if="findings.length" class="cards">
           <FindingCard v-for="k in state.kindsOf(station.name)" :key="k.findings[0]!.id" :kind="k" />
         </div>
-        <p v-if="station.slug === 'handoff'" class="small">
-          <b>Export</b> below writes the files, opens them afresh and compares them row by row.
-        </p>
+        <HandoffList v-if="station.slug === 'handoff'" />
         <template v-if="station.slug === 'budget'">
           <GaugeChart />
           <ReduceDesk />

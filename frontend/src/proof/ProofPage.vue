@@ -5,7 +5,10 @@ import { useRoute } from 'vue-router';
 import { api, type ProofRow } from '../api/client';
 import { jobs } from '../api/jobs';
 import { nameTab } from '../app/title';
+import { bytes } from '../ui/bytes';
 import CutName from '../ui/CutName.vue';
+import GateSlip from './GateSlip.vue';
+import StillThere from './StillThere.vue';
 import ResultMark from '../ui/ResultMark.vue';
 
 const route = useRoute();
@@ -13,7 +16,10 @@ const id = computed(() => Number(route.params.export));
 const { data, error, refetch } = useQuery({
   queryKey: computed(() => ['export', id.value]),
   queryFn: () => api.export(id.value),
-  refetchInterval: (q) => (['waiting', 'running'].includes(q.state.data?.state ?? 'waiting') && !q.state.error ? 1000 : false),
+  refetchInterval: (q) =>
+    !q.state.error && [q.state.data?.state ?? 'waiting', q.state.data?.sendings[0]?.state].some((s) => s === 'waiting' || s === 'running')
+      ? 700
+      : false,
 });
 watch(
   () => data.value?.model,
@@ -47,7 +53,6 @@ const shown = (r: ProofRow) =>
     : '';
 const job = computed(() => jobs.jobs.find((j) => j.subject.export === id.value));
 const size = computed(() => (data.value?.files ?? []).reduce((s, f) => s + f.bytes, 0));
-const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n / 1e6).toFixed(2)} MB`);
 </script>
 
 <template>
@@ -75,7 +80,7 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
         <h1>
           {{ data.model }} <span class="mono">rev {{ data.number }}</span>
         </h1>
-        <p class="mono small"><CutName :text="data.download ?? ''" /> · {{ megabytes(size) }}</p>
+        <p class="mono small"><CutName :text="data.download ?? ''" /> · {{ bytes(size) }}</p>
       </div>
       <p class="sent">
         <span class="faded">sent with</span> <span class="mono">{{ data.mends }} {{ data.mends === 1 ? 'mend' : 'mends' }}</span
@@ -146,10 +151,11 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
           <h2>Files</h2>
           <ul class="mono small">
             <li v-for="f in data.files" :key="f.path">
-              {{ f.path }} <span class="faded">{{ megabytes(f.bytes) }}</span>
+              {{ f.path }} <span class="faded">{{ bytes(f.bytes) }}</span>
             </li>
           </ul>
         </div>
+        <div class="slip"><GateSlip :made="data" @changed="refetch()" /></div>
         <div class="acts">
           <p v-if="data.proof && !data.proof.proved" class="warned">
             The file is not what was checked here. Look at what differs before you pass it on.
@@ -159,6 +165,7 @@ const megabytes = (n: number) => (n < 1e6 ? `${(n / 1e3).toFixed(1)} kB` : `${(n
           >
           <RouterLink class="btn big" :to="`/bench/${data.revision}`">Back to the Bench</RouterLink>
         </div>
+        <StillThere :id="data.id" />
       </aside>
     </div>
   </div>

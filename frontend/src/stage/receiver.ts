@@ -5,6 +5,7 @@ import type { components } from '../api/schema';
 export type Receiver = components['schemas']['Receiver'] & { influences?: number | null };
 
 export const PLAIN_RECEIVER: Receiver = {
+  kind: 'engine',
   back_faces: 'as-material',
   lines: false,
   alpha: 'as-material',

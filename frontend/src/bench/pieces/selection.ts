@@ -25,6 +25,16 @@ export function useSelection({ stations, findings }: Reading) {
   const finding = computed<Finding | null>(() => findings.value.find((f) => f.id === route.query.finding) ?? null);
   const show = (f: Finding | null) =>
     look(f ? { station: f.station.toLowerCase(), finding: f.id, part: undefined } : { finding: undefined, part: undefined });
+  /** The address of a line of a destination's answer: the finding that says the same, or its station where this sheet finds nothing. */
+  watch(
+    [() => route.query.check, stations],
+    ([check, all]) => {
+      if (typeof check !== 'string' || !all.length) return;
+      const met = findings.value.find((f) => f.check === check);
+      look({ check: undefined, station: check.split('.')[0], finding: met?.id });
+    },
+    { immediate: true },
+  );
   const part = computed<number | null>(() => (typeof route.query.part === 'string' ? Number(route.query.part) : null));
   const isolate = (node: number | null) => look({ part: node === null ? undefined : String(node) });
   return { station, unknown, finding, show, part, isolate };

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
 from .engine import not_used, unknown_extensions
-from .limits_met import Package, all_rules
+from .limits_met import Package, all_rules, as_it_can
 from .reading import ending
 
 _FOLDER = "textures/"
@@ -28,5 +28,5 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
     if variant == "older" and ending(package.main) != "obj":
         yield Line("refused", f"Only .obj is taken; this is .{ending(package.main)}")
     yield from unknown_extensions(package, variant)
-    yield from all_rules(package, sheet)
+    yield from as_it_can(all_rules(package, sheet))
     yield from not_used(package)

@@ -8,7 +8,7 @@ from ..limits import plural
 from ..rules.export import UNIT_WORDS
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
-from .limits_met import Package, all_rules
+from .limits_met import Package, all_rules, as_it_can
 
 #: Vertices that an index of 16 bits reaches, where 65,535 itself is kept free (glTF 2.0 §3.7.2.1).
 _SHORT_INDEX = 65_535
@@ -27,7 +27,7 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
             f"The file states no unit; its numbers are read as {UNIT_WORDS[sheet.unit]}, with {sheet.up_axis} up",
             "size.undeclared-unit",
         )
-    yield from all_rules(package, sheet)
+    yield from as_it_can(all_rules(package, sheet))
     if variant == "older":
         for number, mesh in enumerate(received.meshes):
             for piece in mesh:

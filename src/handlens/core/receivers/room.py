@@ -8,7 +8,7 @@ from ..limits import plural
 from ..rules.export import UNIT_WORDS
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
-from .limits_met import Package, all_rules
+from .limits_met import Package, all_rules, as_it_can
 
 
 def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Line]:
@@ -22,7 +22,7 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
         )
     elif received.up != sheet.up_axis:
         yield Line("taken", f"Turned from {received.up} up to {sheet.up_axis} up as it is opened", "size.up-axis")
-    yield from all_rules(package, sheet)
+    yield from as_it_can(all_rules(package, sheet))
     lines = sum(piece.lines for mesh in received.meshes for piece in mesh)
     if lines:
         yield Line("taken", f"{plural(lines, 'end')} of lines and points kept as curves", "arrival.lines")

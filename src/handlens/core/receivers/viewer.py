@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from ..rules.sheet import RuleSheet
 from .answer import Line, Variant
 from .engine import not_used, unknown_extensions
-from .limits_met import Package, all_rules
+from .limits_met import Package, all_rules, as_it_can
 
 
 def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Line]:
@@ -15,7 +15,7 @@ def receive(package: Package, sheet: RuleSheet, variant: Variant) -> Iterator[Li
     if len(package.files) > 1:
         yield Line("refused", f"{len(package.files):,} files; one that holds everything is taken", "handoff.files")
     yield from unknown_extensions(package, variant)
-    yield from all_rules(package, sheet)
+    yield from as_it_can(all_rules(package, sheet))
     clips = package.received.clips
     if len(clips) > 1:
         yield Line("left-out", f"{len(clips) - 1:,} of {len(clips):,} clips: only the first, {clips[0]}, is played")

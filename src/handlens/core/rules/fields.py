@@ -21,11 +21,13 @@ Count = Annotated[int, Meta(ge=1)]
 Metres = Annotated[float, Meta(gt=0, lt=1e9)]
 
 
-def described(title: str, help: str = "", unit: str = "", words: Mapping[str, str] | None = None) -> Meta:
-    """What people read of a field. words: how each of its choices reads."""
+def described(title: str, help: str = "", unit: str = "", words: Mapping[str, str] | None = None, least: bool = False) -> Meta:
+    """What people read of a field. words: how each of its choices reads. least: whether a number is the least that is wanted, not the most."""
     more: dict[str, Any] = {"unit": unit} if unit else {}
     if words:
         more["words"] = dict(words)
+    if least:
+        more["wanted"] = "at least"
     return Meta(title=title, description=help or None, extra=more, extra_json_schema=more)
 
 
@@ -51,7 +53,8 @@ class Choice(msgspec.Struct, frozen=True):
 
 
 class Field(msgspec.Struct, frozen=True):
-    """A field as a form shows it. kind: number, count, text, flag, choice, or what else its type is called."""
+    """A field as a form shows it. kind: number, count, text, flag, choice, or what else its type is called. optional: it may be left out.
+    nullable: it may be none. wanted: how a number is meant, at most or at least."""
 
     name: str
     title: str
@@ -62,6 +65,8 @@ class Field(msgspec.Struct, frozen=True):
     least: float | None
     most: float | None
     optional: bool
+    nullable: bool
+    wanted: str
 
 
 def fields_of(record: type[msgspec.Struct]) -> list[Field]:
@@ -79,6 +84,7 @@ def _field(name: str, kind: Any, optional: bool) -> Field | None:
         meta, extra, kind = kind.extra_json_schema or {}, kind.extra or {}, kind.type
     if "title" not in meta:
         return None
+    nullable = isinstance(kind, info.UnionType)
     if isinstance(kind, info.UnionType):
         kind = next(t for t in kind.types if not isinstance(t, info.NoneType))
     bound = lambda *names: next((x for n in names if (x := getattr(kind, n, None)) is not None), None)
@@ -87,8 +93,19 @@ def _field(name: str, kind: Any, optional: bool) -> Field | None:
     listed = words or (kind.values if isinstance(kind, info.LiteralType) else ())
     choices = [Choice(str(v), words.get(v, str(v))) for v in listed]
     called = "choice" if choices else _CALLED.get(type(kind), type(kind).__name__.removesuffix("Type").lower())
+    wanted = extra.get("wanted", "at most" if called in ("count", "number") else "")
     return Field(
-        name, meta["title"], meta.get("description") or "", extra.get("unit", ""), called, choices, least, most, optional
+        name,
+        meta["title"],
+        meta.get("description") or "",
+        extra.get("unit", ""),
+        called,
+        choices,
+        least,
+        most,
+        optional,
+        nullable,
+        wanted,
     )
 
 

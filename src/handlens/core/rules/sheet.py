@@ -81,7 +81,7 @@ class Textures(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_f
     power_of_two: Annotated[bool, described("Sides are powers of two")] = False
     formats: Annotated[list[Picture], described("Kinds of image files", "Any where none is named.")] = []
     tiling: Annotated[bool, described("Images may repeat", "Whether UVs may leave the first tile.")] = True
-    padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], described("Padding between islands", unit="px")] = 2.0
+    padding_px: Annotated[Annotated[float, Meta(ge=0, le=64)], described("Padding between islands", unit="px", least=True)] = 2.0
     second_uvs: Annotated[bool, described("A second UV set", "For light that is baked: without overlap, inside the tile.")] = (
         False
     )
