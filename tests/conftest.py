@@ -80,8 +80,46 @@ def start(*command: str) -> subprocess.Popen[bytes]:
     return subprocess.Popen([sys.executable, "-m", *command], cwd=ROOT, env=env, start_new_session=True)
 
 
+class Gate:
+    """A gate of the tests' own, which can be away for a while."""
+
+    def __init__(self, folder: str) -> None:
+        from handlens.launch.cluster import free_port
+
+        self.port, self.folder = free_port(8480), folder
+        self.address = f"http://127.0.0.1:{self.port}"
+        self.process: subprocess.Popen[bytes] | None = None
+
+    def come(self) -> None:
+        self.process = start("handlens.gate.serve", str(self.port), self.folder)
+        wait_for(self._open)
+
+    def go(self) -> None:
+        if self.process is not None:
+            self.process.kill()
+            self.process.wait()
+
+    def _open(self) -> bool:
+        try:
+            with urllib.request.urlopen(self.address, timeout=1):
+                return True
+        except OSError:
+            return False
+
+
 @pytest.fixture(scope="session")
-def worker(database: str) -> Iterator[subprocess.Popen[bytes]]:
+def gate() -> Iterator[Gate]:
+    with tempfile.TemporaryDirectory(prefix="handlens-gate-") as folder:
+        os.chmod(folder, 0o755)
+        made = Gate(f"{folder}/sent")
+        os.environ["HANDLENS_GATE"] = made.address
+        made.come()
+        yield made
+        made.go()
+
+
+@pytest.fixture(scope="session")
+def worker(database: str, gate: Gate) -> Iterator[subprocess.Popen[bytes]]:
     process = start("handlens.jobs.worker")
     yield process
     process.terminate()

@@ -37,6 +37,7 @@ from handlens.store.models import (
     now,
 )
 from handlens.store.queue import deliver, want_export, want_inspection
+from handlens.store.sheets import sheet_of
 
 pytestmark = pytest.mark.usefixtures("worker")
 OBJ = b"o sail\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
@@ -159,7 +160,7 @@ def test_judgements_steps_and_curves_that_nobody_asks_for_go(client, monkeypatch
         inspection = s.scalars(done.order_by(Inspection.id)).all()[-1]
         number = inspection.id
         for tall in (1.0, 2.0, 3.0):
-            shelf.judgement(s, inspection, shelf.sheet_of("realtime-engine"), Intent(expected=Expected(height_m=tall)))
+            shelf.judgement(s, inspection, sheet_of(s, "realtime-engine"), Intent(expected=Expected(height_m=tall)))
         s.add_all(
             [
                 Curve(inspection_id=number, key=k, state="done", created=at)

@@ -66,8 +66,8 @@ function write(text: string) {
     @update:model-value="(on: boolean) => (value = on)"
   />
   <Select
-    class="box"
     v-else-if="field.kind === 'choice'"
+    class="box"
     :model-value="choice"
     :options="field.choices"
     option-label="words"
@@ -88,8 +88,8 @@ function write(text: string) {
     @change="write(($event.target as HTMLTextAreaElement).value)"
   />
   <InputText
-    class="box"
     v-else-if="field.kind === 'list'"
+    class="box"
     :model-value="listed"
     :aria-label="field.title"
     placeholder="any"
@@ -97,8 +97,8 @@ function write(text: string) {
     @change="write(($event.target as HTMLInputElement).value)"
   />
   <InputText
-    class="box"
     v-else
+    class="box"
     :model-value="String(value ?? '')"
     :aria-label="field.title"
     size="small"

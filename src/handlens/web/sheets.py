@@ -112,7 +112,9 @@ def try_edit(wish: dict[str, Any], slug: str) -> dict[str, Any]:
         sheet = _there(db, slug)
         own = store.own_of(db, slug)
         base = next(x for x in shipped() if x.slug == (own.inherits if own else slug))
-        edited = with_changes(base, {**wish["changes"], "slug": slug, "version": sheet.version}, "The edit")
+        edited = with_changes(
+            base, {"name": sheet.name, "code": sheet.code, **wish["changes"], "slug": slug, "version": sheet.version}, "The edit"
+        )
         models = list(db.scalars(select(Model).order_by(Model.touched.desc()).limit(_TRIED)))
         changed = []
         tried = 0
