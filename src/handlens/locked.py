@@ -9,7 +9,10 @@ from .core.machine.compiled_ahead import load_ahead
 from .core.machine.confine import confine
 from .core.route.house import house_folders
 
-_READ, _WRITTEN = ("path", "a", "b", "sent", "place", "rules", "intent", "mended"), ("out", "json", "proof", "picture")
+_READ, _WRITTEN = (
+    ("path", "fit", "unfit", "a", "b", "sent", "place", "rules", "intent", "mended"),
+    ("out", "json", "proof", "picture"),
+)
 
 
 def lock_in(args: argparse.Namespace, scratch: Path) -> None:

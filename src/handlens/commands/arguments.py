@@ -7,7 +7,7 @@ import argparse
 from .. import __version__
 from ..core.formats.table import WRITABLE
 from ..core.limits import InputError
-from . import comparing, judging, lists, receiving, writing
+from . import comparing, judging, learning, lists, receiving, writing
 
 
 class _Parser(argparse.ArgumentParser):
@@ -139,6 +139,20 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--picture", metavar="FILE", help="write the destination's picture of it, as WebP")
     _replace(p)
     p.set_defaults(run=receiving.run_receive)
+
+    p = commands.add_parser(
+        "learn-sheet",
+        help="make a rule sheet of models that were accepted, and of some that were refused",
+        description="Each value that the examples imply is printed with its evidence and how sure it is; the rest is as in the sheet beside.",
+    )
+    p.add_argument("fit", metavar="FIT", nargs="+", help="models that were accepted: files, folders or zips")
+    p.add_argument("--unfit", metavar="PATH", nargs="+", default=[], help="models that were refused")
+    p.add_argument("--out", required=True, metavar="FILE", help="the sheet, a file that ends in .json")
+    p.add_argument("--name", metavar="NAME", help="what the sheet is called (default: as the file)")
+    p.add_argument("--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in")
+    _rules(p)
+    _replace(p)
+    p.set_defaults(run=learning.run_learn)
 
     p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
     p.add_argument("path", metavar="FOLDER")

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import cache
 from pathlib import Path
-from typing import Annotated, Any, Literal, TypeVar
+from typing import Annotated, Any, Literal, TypeVar, get_args
 
 import msgspec
 from msgspec import Meta
@@ -22,6 +22,7 @@ SHEETS = Path(__file__).parent / "sheets"
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001}
 Result = Literal["stop", "caution", "note", "off"]
 Picture = Literal["png", "jpeg", "webp", "bmp", "tga", "tiff", "gif", "dds", "ktx2"]
+PICTURES: tuple[str, ...] = get_args(Picture)
 _Slug = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$")]
 _Text = Annotated[str, Meta(min_length=1, max_length=400)]
 _Pattern = Annotated[str, Meta(min_length=1, max_length=200)]
