@@ -281,3 +281,21 @@ def test_a_pattern_is_tried_on_the_names_of_a_model(client, board):
     assert met(pattern="a-z_").json == {"names": 2, "missed": []}
     assert met(pattern="b-c", of="materials").json["missed"] == ["paint"]
     assert met(pattern="(", of="materials").status_code == 422
+
+
+def test_a_sheet_is_learnt_from_models_of_the_shelf_line_by_line(client, board):
+    learn = lambda **wish: client.post("/api/sheets/learn", json={"beside": "creator-platform-strict", **wish})
+    drop(client, {"odd_board.glb": formats.write(textured(png((48, 48))), "glb", "x")["x.glb"]})
+    odd = settled(client, "Odd board")
+    lesson = learn(fit=[odd["id"]], unfit=[]).json
+    line = next(x for x in lesson["lines"] if x["path"] == "textures.power_of_two")
+    assert (line["before"], line["after"], line["models"], line["sure"]) == ("yes", "no", ["Odd board"], "seen")
+    made = client.post(
+        "/api/sheets", json={"inherits": "creator-platform-strict", "name": "Learnt gate", "changes": line["changes"]}
+    ).json
+    assert made["sheet"]["textures"]["power_of_two"] is False
+    assert "Odd board" in made["sheet"]["sources"]["textures.power_of_two"]
+    client.delete("/api/sheets/learnt-gate")
+    assert learn(fit=[], unfit=[odd["id"]]).status_code == 422
+    assert learn(fit=[9999]).status_code == 404
+    assert learn(fit=[odd["id"]], beside="none").status_code == 404

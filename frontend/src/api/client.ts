@@ -119,6 +119,7 @@ export const api = {
   beginSheet: (inherits: string, name: string, changes: object, note: string) =>
     call<SheetPage>('POST', '/sheets', { inherits, name, changes, note }),
   bringSheetIn: (text: string) => call<SheetPage>('POST', '/sheets/bring-in', { text }),
+  learnSheet: (fit: number[], unfit: number[], beside: string) => call<S['SheetLesson']>('POST', '/sheets/learn', { fit, unfit, beside }),
   keepSheet: (slug: string, seen: number, changes: object, note: string) =>
     call<SheetPage>('PUT', `/sheets/${slug}`, { seen, changes, note }),
   trySheet: (slug: string, changes: object) => call<S['SheetEffect']>('POST', `/sheets/${slug}/try`, { changes }),

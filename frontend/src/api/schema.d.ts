@@ -2016,6 +2016,48 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/learn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What models of the shelf that were accepted, and some that were refused, imply; nothing of it is kept. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["SheetExamples"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["SheetLesson"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sheets/{slug}": {
         parameters: {
             query?: never;
@@ -3466,6 +3508,33 @@ export interface components {
         };
         SheetText: {
             text: string;
+        };
+        SheetExamples: {
+            /** @description models that were accepted */
+            fit: number[];
+            /** @description models that were refused */
+            unfit?: number[];
+            /** @description the sheet that the draft is laid beside */
+            beside: string;
+        };
+        SheetLine: {
+            path: string;
+            title: string;
+            before: string;
+            after: string;
+            /** @description names of those that set it */
+            models: string[];
+            says: string;
+            /** @enum {string} */
+            sure: "bounded" | "seen" | "guess";
+            sure_words: string;
+            changes: {
+                [key: string]: unknown;
+            };
+        };
+        SheetLesson: {
+            lines: components["schemas"]["SheetLine"][];
+            untold: string[];
         };
         SheetKept: {
             /** @description the version that was edited */

@@ -10,6 +10,7 @@ import { api, type CheckFacts, type SheetValue } from '../api/client';
 import { nameTab } from '../app/title';
 import ResultMark from '../ui/ResultMark.vue';
 import SureButton from '../ui/SureButton.vue';
+import LearnDialog from './LearnDialog.vue';
 import ResultPicker from './ResultPicker.vue';
 import ValueInput from './ValueInput.vue';
 import { patchBetween, valueAt, withValue, type Tree } from './sheet';
@@ -154,6 +155,11 @@ const keep = useMutation({
   onSuccess: taken,
   onError: failed,
 });
+const learning = ref(false);
+function learnt(made: string) {
+  taken();
+  void router.push(`/sheets/${made}`);
+}
 const naming = ref(false);
 const name = ref('');
 const begin = useMutation({
@@ -236,8 +242,8 @@ const facts = computed(() => {
         </RouterLink>
       </nav>
       <span class="links small">
-        <button class="plainly" @click="newName">New sheet</button> ·
-        <button class="plainly" @click="picker?.click()">Bring a sheet in</button> ·
+        <button class="plainly" @click="newName">New sheet</button> · <button class="plainly" @click="learning = true">Learn one</button> ·
+        <button class="plainly" @click="picker?.click()">Bring one in</button> ·
         <a class="plainly" :href="`/api/sheets/${slug}/file`" :download="`${slug}.json`">Hand this one on</a>
       </span>
       <input ref="picker" type="file" accept=".json,application/json" hidden @change="picked" />
@@ -413,6 +419,13 @@ const facts = computed(() => {
         </footer>
       </aside>
     </div>
+    <LearnDialog
+      v-model:visible="learning"
+      :beside="page.inherits?.slug ?? slug"
+      :beside-name="page.inherits?.name ?? page.sheet.name"
+      :inherits="page.inherits?.slug ?? slug"
+      @begun="learnt"
+    />
     <Dialog v-model:visible="naming" modal header="A sheet of your own" dismissable-mask>
       <form class="naming" @submit.prevent="begin.mutate()">
         <label>Name <InputText v-model="name" autofocus maxlength="80" /></label>

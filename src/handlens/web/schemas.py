@@ -9,6 +9,7 @@ from marshmallow import Schema, fields, validate
 from ..core.declare.panel import Figure as PanelFigure
 from ..core.declare.panel import Row
 from ..core.display.pulled import PulledPart
+from ..core.pipeline.learning import SURE
 from ..core.present.catalogue import CheckEntry, FormatEntry, MendEntry, ParameterEntry, StationEntry
 from ..core.present.gauges import Gauge
 from ..core.present.ledger import Counts as CoreCounts
@@ -683,6 +684,29 @@ class SheetBegun(Strict):
     name = fields.String(required=True, validate=validate.Length(1, 80))
     changes = fields.Dict(keys=fields.String(), load_default=dict)
     note = fields.String(load_default="", validate=validate.Length(0, 400))
+
+
+class SheetExamples(Strict):
+    fit = fields.List(fields.Integer(), required=True, metadata={"description": "models that were accepted"})
+    unfit = fields.List(fields.Integer(), load_default=list, metadata={"description": "models that were refused"})
+    beside = fields.String(required=True, metadata={"description": "the sheet that the draft is laid beside"})
+
+
+class SheetLine(Schema):
+    path = fields.String(required=True)
+    title = fields.String(required=True)
+    before = fields.String(required=True)
+    after = fields.String(required=True)
+    models = fields.List(fields.String(), required=True, metadata={"description": "names of those that set it"})
+    says = fields.String(required=True)
+    sure = fields.String(required=True, validate=validate.OneOf(list(SURE)))
+    sure_words = fields.String(required=True)
+    changes = fields.Dict(required=True)
+
+
+class SheetLesson(Schema):
+    lines = fields.List(fields.Nested(SheetLine), required=True)
+    untold = fields.List(fields.String(), required=True)
 
 
 class SheetText(Strict):

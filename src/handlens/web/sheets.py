@@ -13,8 +13,11 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ..core.limits import InputError
+from ..core.measures import Measures
+from ..core.pipeline.learning import SURE, Example, as_changes, learn
 from ..core.present.report import with_waivers
 from ..core.present.sheet_page import sheet_changes, sheet_values
+from ..core.route.stations import all_checks
 from ..core.rules import RuleSheet, shipped
 from ..core.rules.inherited import OWN, changes_between, with_changes
 from ..core.rules.sheet import sheet_from_json
@@ -23,7 +26,7 @@ from ..store import shelf
 from ..store.database import session
 from ..store.models import Inspection, Model, OwnSheet
 from . import schemas
-from .find import refuse
+from .find import refuse, row
 
 blueprint = Blueprint("sheets", __name__, url_prefix="/api/sheets", description="Rule sheets")
 #: Models that an edit is tried on: those that were touched last.
@@ -64,6 +67,54 @@ def bring_in(wish: dict[str, Any]) -> dict[str, Any]:
             x for k in range(1, len(taken) + 3) if (x := sheet.name if k == 1 else f"{sheet.name} {k}").casefold() not in taken
         )
         return _page(db, store.begin(db, base.slug, name, changes_between(base, sheet), "Brought in").slug)
+
+
+@blueprint.post("/learn")
+@blueprint.arguments(schemas.SheetExamples)
+@blueprint.response(200, schemas.SheetLesson)
+def learn_from(wish: dict[str, Any]) -> dict[str, Any]:
+    """What models of the shelf that were accepted, and some that were refused, imply; nothing of it is kept."""
+    if not wish["fit"]:
+        refuse(422, "A sheet is learnt from accepted models: choose at least one.")
+    if len(wish["fit"]) + len(wish["unfit"]) > _TRIED:
+        refuse(422, f"At most {_TRIED} models are learnt from at once; choose fewer.")
+    with session() as db:
+        beside = _there(db, wish["beside"])
+        fit, unfit = ([_example(db, number) for number in wish[which]] for which in ("fit", "unfit"))
+    lesson = learn(fit, unfit, beside)
+    values = {value.path: value.field for value in sheet_values()}
+    checks = {declared.id: declared.title for declared in all_checks()}
+    lines = []
+    for line in lesson.lines:
+        field = values.get(line.path)
+        title = field.title if field is not None else checks.get(line.path.removeprefix("results."), line.path)
+        change = sheet_changes(beside, with_changes(beside, as_changes([line]), "The line"))
+        words = next(((x.before, x.after) for x in change if x.path == line.path), ("", ""))
+        lines.append(
+            {
+                "path": line.path,
+                "title": title,
+                "before": words[0],
+                "after": words[1],
+                "models": line.models,
+                "says": line.says,
+                "sure": line.sure,
+                "sure_words": SURE[line.sure],
+                "changes": as_changes([line]),
+            }
+        )
+    return {"lines": lines, "untold": lesson.untold}
+
+
+def _example(db: Session, number: int) -> Example:
+    """A model of the shelf as it came."""
+    model = row(db, Model, number, "model")
+    revision = model.revisions[-1] if model.revisions else None
+    bare = None if revision is None else shelf.inspection_of(db, revision, [])
+    if revision is None or bare is None or bare.state != "done" or bare.measures is None:
+        refuse(409, f"{model.name} is still being read, or cannot be read; leave it out.")
+    ending = revision.main.rpartition(".")[2].lower()
+    return Example(model.name, Measures.from_bytes(bare.measures), shelf.intent_of(model), ending)
 
 
 @blueprint.route("/<slug>")

@@ -166,7 +166,7 @@ def _wider(amounts: dict[str, _Amounts], beside: RuleSheet, untold: list[str]) -
         most = max(found.taken.values(), default=0)
         if now is not None and most > now:
             first = next(model for model, amount in found.taken.items() if amount == most)
-            says = f"{first} has {plain(most)} and was accepted"
+            says = f"{first} has {_words(most)} and was accepted"
             yield Line(f"limits.{name}", _typed(name, most), now, [first], says, "seen")
 
 
@@ -180,8 +180,8 @@ def _narrower(model: str, amounts: dict[str, _Amounts], beside: RuleSheet) -> li
             continue
         value = now if now is not None and most <= now < least else _round_below(least, most, name)
         first = next((other for other, amount in found.taken.items() if amount == most), "")
-        had = f"{first} has {plain(most)} and was accepted" if first else "No accepted model has any"
-        says = f"{had}, {model} has {plain(least)} and was refused"
+        had = f"{first} has {_words(most)} and was accepted" if first else "No accepted model has any"
+        says = f"{had}, {model} has {_words(least)} and was refused"
         out.append(Line(f"limits.{name}", _typed(name, value), now, [x for x in (first, model) if x], says, "guess"))
     return out
 
@@ -201,6 +201,11 @@ def _measured(examples: Sequence[Example], declared: Check, name: str, beside: R
         if amounts:
             out[example.name] = max(amounts)
     return out
+
+
+def _words(amount: float) -> str:
+    """An amount in full: who sets a limit by it must see the last digit."""
+    return f"{int(amount):,}" if float(amount).is_integer() else plain(amount)
 
 
 def _typed(name: str, amount: float) -> float | int:

@@ -11,7 +11,6 @@ from ..route.stations import all_checks
 from ..rules.export import ExportOptions
 from ..rules.fields import Field, fields_of
 from ..rules.sheet import Limits, Motion, Names, Receiver, RuleSheet, Textures
-from ..words.json_tree import Json
 
 #: Groups of values, and the records that they are in; the sheet's own come first.
 _GROUPS: tuple[tuple[str, str, type[msgspec.Struct]], ...] = (
@@ -62,7 +61,7 @@ def sheet_changes(before: RuleSheet, after: RuleSheet) -> list[SheetChange]:
     """What two sheets say otherwise, value by value, and result by result."""
     fields = {value.path: value.field for value in sheet_values()}
     checks = {declared.id: declared for declared in all_checks()}
-    one, other = _flat(msgspec.to_builtins(before)), _flat(msgspec.to_builtins(after))
+    one, other = _flat(before), _flat(after)
     out = []
     for path in dict.fromkeys([*fields, *one, *other]):
         # A list is a value; what stands inside of an unknown record is told by its path.
@@ -97,13 +96,15 @@ def _plain(value: Any) -> str:
     return str(value)
 
 
-def _flat(tree: Json, above: str = "") -> dict[str, Any]:
-    """Values by their paths; of results the whole id is one name."""
+def _flat(record: msgspec.Struct, above: str = "") -> dict[str, Any]:
+    """Values by their paths, those that are left out of JSON too; of results the whole id is one name."""
     out: dict[str, Any] = {}
-    for key, value in tree.items():
-        path = f"{above}.{key}".lstrip(".")
-        if isinstance(value, dict) and path not in ("sources", "roles", "house"):
+    for name in record.__struct_fields__:
+        value, path = getattr(record, name), f"{above}.{name}".lstrip(".")
+        if isinstance(value, msgspec.Struct):
             out |= _flat(value, path)
+        elif path == "results":
+            out |= {f"results.{id}": result for id, result in value.items()}
         else:
-            out[path] = value
+            out[path] = msgspec.to_builtins(value) or None if isinstance(value, list | dict) else value
     return out
