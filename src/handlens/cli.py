@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from .commands.arguments import parser
+from .commands.project import lay_project
 from .core.limits import InputError
 from .guarded import guarded
 from .locked import lock_in
@@ -25,6 +26,7 @@ def main(argv: Sequence[str] | None = None, scratch: Path | None = None) -> int:
     warnings.filterwarnings("ignore", category=RuntimeWarning)
     try:
         args = commands.parse_args(argv)
+        lay_project(args)
         if scratch is not None:
             lock_in(args, scratch)
         code: int = args.run(args)

@@ -10,7 +10,7 @@ from .core.machine.confine import confine
 from .core.route.house import house_folders
 
 _READ, _WRITTEN = (
-    ("path", "fit", "unfit", "a", "b", "sent", "place", "rules", "intent", "mended"),
+    ("path", "fit", "unfit", "a", "b", "sent", "place", "rules", "intent", "baseline", "recipe", "mended"),
     ("out", "json", "proof", "picture"),
 )
 
@@ -20,6 +20,9 @@ def lock_in(args: argparse.Namespace, scratch: Path) -> None:
     told_in = [value for name in _READ if (value := getattr(args, name, None))]
     given = [Path(str(x)) for value in told_in for x in (value if isinstance(value, list) else [value])]
     given += [Path(folder) for folder in getattr(args, "search", ())]
+    project = getattr(args, "project", None)
+    if project is not None and project.sheet is not None:
+        given.append(Path(project.sheet))
     told = [value for name in _WRITTEN if isinstance(value := getattr(args, name, None), str) and value != "-"]
     load_ahead({str(p): p.stat().st_size for p in given if p.is_file()} | _inside(given))
     # What a link leads to is what the call names, too.

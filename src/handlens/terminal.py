@@ -42,12 +42,38 @@ def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     return "\n".join(lines)
 
 
+def compact_text(place: str, tree: dict[str, Any]) -> str:
+    """A model in one line: where it is, how many of each result, how many of those are known. tree: as for `findings_text`."""
+    counts = ", ".join(plural(tree["verdict"][k], k) for k in RESULTS if tree["verdict"][k]) or "nothing found"
+    known = sum(bool(finding.get("known")) for finding in tree["findings"])
+    waived = sum(finding["waived"] is not None for finding in tree["findings"])
+    more = [f"{n:,} {word}" for n, word in ((known, "known"), (waived, "waived")) if n]
+    return f"{place}: {counts}" + (f" ({' and '.join(more)})" if more else "")
+
+
+def verbose_text(tree: dict[str, Any]) -> str:
+    """What was clear and what did not apply, with its reason, and how long each phase took. tree: as for `findings_text`."""
+    lines = ["", f"Clear: {', '.join(tree['clear']) or 'nothing'}."]
+    lines += [f"Not asked: {skipped['check']}: {skipped['because']}" for skipped in tree["skipped"]]
+    return "\n".join([*lines, "Seconds: " + ", ".join(f"{name} {value}" for name, value in tree["seconds"].items())])
+
+
+def summary_text(trees: list[dict[str, Any]]) -> str:
+    """Many models in one line."""
+    read = [tree for tree in trees if "verdict" in tree]
+    held = sum(tree["verdict"]["stop"] > 0 for tree in read)
+    sums = ", ".join(plural(n, k) for k in RESULTS if (n := sum(tree["verdict"][k] for tree in read))) or "nothing found"
+    lost = f", {len(trees) - len(read):,} could not be read" if len(read) < len(trees) else ""
+    return f"{plural(len(trees), 'model')}: {held:,} held, {len(read) - held:,} fit{lost}; {sums}"
+
+
 def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Iterator[str]:
     shown = findings if len(findings) <= _LISTED + 1 else findings[:_LISTED]
     for f in shown:
         # The same on another part has the result of the one that stands for it.
         like = f is not findings[0] and f["under"] == findings[0]["id"]
-        yield f"  {'' if like else f['result']:8}{f['title']}{' (follows from another)' if f['under'] and not like else ''}"
+        state = "waived" if f["waived"] is not None else "known" if f.get("known") else f["result"]
+        yield f"  {'' if like else state:8}{f['title']}{' (follows from another)' if f['under'] and not like else ''}"
     if len(shown) < len(findings):
         yield f"{'':10}and {len(findings) - len(shown):,} more of this kind, all of them in --json"
     # Reasons may differ within a kind; each is told once.

@@ -8,6 +8,7 @@ from .. import __version__
 from ..core.formats.table import WRITABLE
 from ..core.limits import InputError
 from . import comparing, judging, learning, lists, receiving, writing
+from .examples import after
 
 
 class _Parser(argparse.ArgumentParser):
@@ -48,9 +49,14 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument(
         "--mend",
         action="append",
-        required=True,
+        default=[],
         metavar="ID[:key=value,...]",
         help="a mend; may be given again, applied in order",
+    )
+    p.add_argument(
+        "--recipe",
+        metavar="FILE",
+        help="mends from a file, before those of --mend: a recipe from the Bench, or what `mend --json` wrote",
     )
     p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
     _rules(p)
@@ -167,9 +173,24 @@ def parser() -> argparse.ArgumentParser:
     show.set_defaults(run=lists.run_rules_show)
 
     for name, run in (("checks", lists.run_checks), ("mends", lists.run_mends)):
-        p = commands.add_parser(name, help=f"every one of the {name}")
+        p = commands.add_parser(name, help=f"every one of the {name}, or those that are named")
+        p.add_argument("name", metavar="NAME", nargs="*", help="an id, or a station's name for all of its own")
         p.add_argument("--json", action="store_true")
         p.set_defaults(run=run)
+    p = commands.add_parser("house", help="a team's own checks")
+    which = p.add_subparsers(metavar="test", required=True, parser_class=_Parser)
+    test = which.add_parser("test", help="run the house's checks alone on a model, with what each found and how long it took")
+    test.add_argument("path", metavar="MODEL")
+    _rules(test)
+    test.add_argument("--search", action="append", default=[], metavar="DIR")
+    test.set_defaults(run=lists.run_house_test)
+
+    p = commands.add_parser("completions", help="completions for a shell, to be read by it")
+    p.add_argument("shell", choices=("bash", "zsh", "tcsh"))
+    p.set_defaults(run=lambda args: lists.run_completions(args, whole))
+
+    for name, command in commands.choices.items():
+        command.epilog, command.formatter_class = after(name), argparse.RawDescriptionHelpFormatter
     return whole
 
 
@@ -180,8 +201,18 @@ def _judging(parser: argparse.ArgumentParser) -> None:
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
     )
     parser.add_argument(
-        "--fail-on", choices=["stop", "caution", "note"], default="stop", help="exit 1 from this result on (default: stop)"
+        "--fail-on", choices=["stop", "caution", "note"], help="exit 1 from this result on (default: the project's, else stop)"
     )
+    parser.add_argument("--baseline", metavar="FILE", help="an earlier `inspect --json`: what it has already does not fail again")
+    parser.add_argument(
+        "--recursive", action="store_true", help="below a folder each folder with a model, and each zip, is a package of its own"
+    )
+    parser.add_argument("--jobs", type=_jobs, default=1, metavar="N", help="models that are worked on at once (default: 1)")
+    said = parser.add_mutually_exclusive_group()
+    said.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
+    said.add_argument("--compact", action="store_true", help="print one line a model")
+    said.add_argument("--verbose", action="store_true", help="print what was clear and what was not asked as well")
+    parser.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
     parser.add_argument(
         "--allow-unlooked", action="store_true", help="exit 0 even where a station or a house check could not look at the model"
     )
@@ -193,6 +224,13 @@ def _judging(parser: argparse.ArgumentParser) -> None:
         help="which offered mends are played on a copy first: none, as many as fit into the time that measuring takes "
         "or into two seconds (quick, the default), or all",
     )
+
+
+def _jobs(text: str) -> int:
+    number = int(text) if text.isascii() and text.isdigit() else 0
+    if not 1 <= number <= 256:
+        raise argparse.ArgumentTypeError(f"{text!r} is no number of models; name one from 1 to 256")
+    return number
 
 
 def _replace(parser: argparse.ArgumentParser) -> None:

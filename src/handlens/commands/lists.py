@@ -4,9 +4,14 @@ from __future__ import annotations
 
 import argparse
 import json
+import time
+from collections.abc import Sequence
+from difflib import get_close_matches
+from typing import Any
 
 import msgspec
 
+from ..core.limits import InputError
 from ..core.pipeline.saving import Outputs
 from .outputs import write_json
 
@@ -34,12 +39,16 @@ def run_checks(args: argparse.Namespace) -> int:
     """List every check; returns the exit code. args: as `arguments` lays them out."""
     from ..core.present import catalogue
 
-    listed = catalogue.checks()
+    listed = _named(catalogue.checks(), args.name, "check")
     if args.json:
         print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
         for c in listed:
             print(f"{c.id:28}{c.title}\n{'':28}{c.does}\n{'':28}Why: {c.why}{_brought_by(c.origin, 28)}")
+            if args.name:
+                print(f"{'':28}Measured: {c.measured}\n{'':28}Source: {c.source}")
+                print(f"{'':28}Result: {', '.join(f'{result} on {slug}' for slug, result in c.results.items())}")
+                print(f"{'':28}Mends: {', '.join(c.mends) or 'none'}")
     return 0
 
 
@@ -47,7 +56,7 @@ def run_mends(args: argparse.Namespace) -> int:
     """List every mend; returns the exit code. args: as `arguments` lays them out."""
     from ..core.present import catalogue
 
-    listed = catalogue.mends()
+    listed = _named(catalogue.mends(), args.name, "mend")
     if args.json:
         print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
@@ -55,6 +64,62 @@ def run_mends(args: argparse.Namespace) -> int:
             call = m.id + (":" + ",".join(f"{parameter.name}=" for parameter in m.parameters) if m.parameters else "")
             says = f"{call:36}{m.title}\n{'':36}Keeps: {m.keeps}.\n{'':36}Costs: {m.costs}."
             print(says + _brought_by(m.origin, 36))
+    return 0
+
+
+def _named(listed: list[Any], names: Sequence[str], kind: str) -> list[Any]:
+    """Those that are named, by their ids or by their station; all where none is. Raises InputError for a name of none."""
+    from ..core.declare.check import slug_of
+
+    known = {x for entry in listed for x in (entry.id, slug_of(entry.id))}
+    lost = next((name for name in names if name not in known), None)
+    if lost is not None:
+        near = get_close_matches(lost, known, 1)
+        raise InputError(f"There is no {kind} {lost!r}{f'; did you mean {near[0]}?' if near else ''}")
+    return [entry for entry in listed if not names or entry.id in names or slug_of(entry.id) in names]
+
+
+def run_house_test(args: argparse.Namespace) -> int:
+    """Run the house's checks alone on a model; returns the exit code. args: as `arguments` lays them out."""
+    from ..core.declare.check import OURS, Finding, origin_of
+    from ..core.pipeline.inspecting import inspect
+    from ..core.pipeline.opening import open_scene
+    from ..core.route.house import FOLDERS
+    from ..core.route.stations import all_checks
+    from ..core.rules import load_intent, load_sheet
+
+    house = [declared for declared in all_checks() if origin_of(declared.run) != OURS]
+    if not house:
+        raise InputError(f"There are no house checks; {FOLDERS} names the folders that they are in.")
+    sheet, intent = load_sheet(args.rules), load_intent(args.intent)
+    _, _, scene = open_scene(args.path, args.search)
+    measures = inspect(scene, [sheet], intent, trying="none", keep=False).measures
+    found = 0
+    for declared in house:
+        began = time.perf_counter()
+        try:
+            told = list(declared.run(measures, sheet, intent))
+        except Exception as error:
+            # Whoever writes a check wants to see where it falls; in a report it would be passed over.
+            print(f"{declared.id:28}falls: {type(error).__name__}: {error}")
+            found += 1
+            continue
+        print(f"{declared.id:28}{1000 * (time.perf_counter() - began):.1f} ms, {declared.result_on(sheet)}")
+        for one in told:
+            if isinstance(one, Finding):
+                found += 1
+                places = f"  [{one.elements.total:,} {one.elements.kind}]" if one.elements is not None else ""
+                print(f"{'':28}{one.result or declared.result_on(sheet)}: {one.title}{places}")
+            else:
+                print(f"{'':28}not asked: {one.because}")
+    return 1 if found else 0
+
+
+def run_completions(args: argparse.Namespace, whole: argparse.ArgumentParser) -> int:
+    """Print completions for a shell; returns the exit code. args: as `arguments` lays them out. whole: the parser of all commands."""
+    import shtab
+
+    print(shtab.complete(whole, shell=args.shell))
     return 0
 
 

@@ -29,7 +29,10 @@ def write_json(target: str, tree: dict[str, Any], outputs: Outputs) -> None:
 
 def outputs_of(args: argparse.Namespace, *read: tuple[str, str, Scene]) -> Outputs:
     """What a call may write. read: the path of each model that was read, its main file in there, and its scene."""
-    inputs = [*getattr(args, "search", ()), *(x for name in ("rules", "intent") if (x := getattr(args, name, None)))]
+    inputs = [
+        *getattr(args, "search", ()),
+        *(x for name in ("rules", "intent", "baseline", "recipe") if (x := getattr(args, name, None))),
+    ]
     return Outputs([*inputs, *(name for one in read for name in read_of(*one))], getattr(args, "replace", False))
 
 

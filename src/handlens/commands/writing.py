@@ -13,7 +13,7 @@ import msgspec
 
 from ..core.limits import InputError, plural
 from ..terminal import proof_text
-from .outputs import outputs_of, write_json
+from .outputs import outputs_of, read_text, write_json
 
 if TYPE_CHECKING:
     from ..core.packages import Package
@@ -25,10 +25,13 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
     from ..core.pipeline.opening import open_to_mend
     from ..core.route.tape import apply_tape
     from ..core.rules import load_intent, load_sheet
-    from ..core.words.calls import parse_call
+    from ..core.words.calls import calls_of_json, parse_call
 
     load_sheet(args.rules), load_intent(args.intent)
-    calls = [parse_call(text) for text in args.mend]
+    recipe = calls_of_json(read_text(args.recipe), f"The recipe {Path(args.recipe).name}") if args.recipe else []
+    calls = [*recipe, *(parse_call(text) for text in args.mend)]
+    if not calls:
+        raise InputError("No mend is named; name one by --mend, or a file with mends by --recipe.")
     package, path, before = open_to_mend(args.path, args.search)
     scene, runs = apply_tape(before, calls, refuse_wrong_calls=True)
     for run in runs:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from .. import formats, packages
 from ..formats.files import model_files
+from ..formats.table import MODEL_ENDINGS
 from ..limits import InputError
-from ..packages import FilePackage, FolderPackage, Package
+from ..packages import ARCHIVES, FilePackage, FolderPackage, Package
 from ..scene import Scene
 from .beside import with_neighbours
 from .fits import check_fits
@@ -32,6 +34,27 @@ def models_of(path: str | Path, search: Sequence[str] = ()) -> list[tuple[Packag
     if search:
         package = SearchPackage(package, _folders(search))
     return [(package, name) for name in mains]
+
+
+def models_below(path: str | Path, search: Sequence[str] = ()) -> list[tuple[str, Package, str]]:
+    """Every model below a folder, where each folder that holds a model itself, and each zip, is a package of its own: where that is, the
+    package, and its main file. Links are not followed. Raises InputError where there is none."""
+    root = Path(path)
+    if not root.is_dir():
+        return [(str(path), package, main) for package, main in models_of(path, search)]
+    out: list[tuple[str, Package, str]] = []
+    for folder, below, names in os.walk(root):
+        below.sort()
+        direct = {name for name in names if name.lower().endswith(MODEL_ENDINGS)}
+        if direct:
+            out += [(folder, package, main) for package, main in models_of(folder, search) if main in direct]
+        for name in sorted(names):
+            if name.lower().endswith(ARCHIVES) and not (Path(folder) / name).is_symlink():
+                place = str(Path(folder) / name)
+                out += [(place, package, main) for package, main in models_of(place, search)]
+    if not out:
+        raise InputError(f"There is no model below {path}.")
+    return out
 
 
 def open_to_mend(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:

@@ -186,6 +186,7 @@ class FindingRecord(_Record, frozen=True):
     under: str | None
     samples: int | msgspec.UnsetType = msgspec.UNSET
     confidence: float | msgspec.UnsetType = msgspec.UNSET
+    known: bool | msgspec.UnsetType = msgspec.UNSET
 
 
 class SkippedCheck(_Record, frozen=True):
@@ -226,6 +227,7 @@ class ReportRecord(_Record, frozen=True):
     verdict: Verdict
     not_looked_at: list[str]
     seconds: dict[str, float]
+    place: str | msgspec.UnsetType = msgspec.UNSET
 
 
 class Named(_Record, frozen=True):
@@ -238,6 +240,7 @@ class Unread(_Record, frozen=True):
     """A model among several that could not be read."""
 
     source: Named
+    place: str
     error: str
 
 

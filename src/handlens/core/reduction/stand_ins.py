@@ -9,6 +9,7 @@ import numpy as np
 
 from ..geometry.distinct import used_indices
 from ..geometry.rays import RayScene, sphere_directions
+from ..machine.extras import need
 from ..words.arrays import F64, I64, Array
 from .collapse import Reducer
 from .enclosing import Box, smallest_ball, smallest_box, upright_box
@@ -199,6 +200,7 @@ def _fewer(hull: tuple[F64, I64]) -> tuple[F64, I64]:
 
 def _several(positions: F64, triangles: I64, hull: tuple[F64, I64]) -> list[tuple[Array, Array]]:
     """A part taken apart into convex pieces by cuts that leave the least hollow in each (Wei et al. 2022), a hull of few points each."""
+    need("coacd", "shapes", "A stand-in of several convex pieces")
     import coacd
 
     coacd.set_log_level("off")

@@ -9,6 +9,7 @@ from typing import Any
 import numpy as np
 
 from ...limits import MAX_FILE_BYTES, InputError
+from ...machine.extras import need
 from ...machine.meshopt import library
 from ...machine.sections import Sections
 from ...words.json_tree import Json
@@ -33,6 +34,7 @@ def unpack(request: Json) -> bytes:
 
 def _draco(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any]:
     """KHR_draco_mesh_compression: faces and attributes by their number in the packed mesh."""
+    need("DracoPy", "compression", "Geometry packed by Draco")
     import DracoPy
 
     try:

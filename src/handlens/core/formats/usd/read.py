@@ -14,6 +14,7 @@ from typing import Any
 import numpy as np
 
 from ...limits import InputError
+from ...machine.extras import need
 from ...machine.native import in_child
 from ...machine.sections import Opened
 from ...packages import Package, checked_entries
@@ -50,6 +51,7 @@ _WRAPS = {"repeat": REPEAT, "mirror": MIRROR, "clamp": CLAMP, "black": CLAMP}
 def read(package: Package, path: str, data: bytes) -> Scene:
     """Read a USD file with the layers and images of its package. Raises InputError."""
     label = path.rpartition("/")[2]
+    need("pxr", "usd", "Reading USD")
     with tempfile.TemporaryDirectory(prefix="handlens-usd-") as folder:
         root = Path(folder).resolve()
         packages: dict[str, str] = {}

@@ -16,6 +16,7 @@ from typing import Any
 import numpy as np
 
 from ...geometry.recut import only_vertices, used_materials
+from ...machine.extras import need
 from ...scene import Camera, Layer, Light, Material, Mesh, Node, Scene, TextureInput
 from ...scene.motion import poses
 from ...scene.transforms import parents, world_matrices
@@ -43,6 +44,7 @@ _WRAPS = {REPEAT: "repeat", MIRROR: "mirror", CLAMP: "clamp"}
 
 def write(scene: Scene, target: Target) -> dict[str, bytes]:
     """{file name: bytes} of a scene that USD can hold (`formats.conform`): the layer with its images beside, or a package of all."""
+    need("pxr", "usd", "Writing USD")
     stem = target.stem
     text = _Writer(scene, stem).layer().encode("utf-8")
     pictures = {i.reference: data for i in scene.images if (data := i.bytes()) is not None}

@@ -1,0 +1,17 @@
+"""Libraries that are not there in every installation."""
+
+from __future__ import annotations
+
+from importlib.util import find_spec
+
+from ..limits import InputError
+
+
+def need(module: str, extra: str, what: str) -> None:
+    """Raises InputError where a library is not installed. module: as it is imported. extra: of this package, which brings it. what: asks for it."""
+    try:
+        there = find_spec(module) is not None
+    except (ImportError, ValueError):
+        there = False
+    if not there:
+        raise InputError(f"{what} needs packages that are not installed here: install handlens[{extra}].")
