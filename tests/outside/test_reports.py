@@ -82,6 +82,30 @@ def test_the_table_has_a_row_a_finding_and_no_formula(reports):
     assert not [x for r in rows for x in r.values() if x.startswith(("=", "@"))]
 
 
+def test_the_print_is_a_pdf_that_is_the_same_each_time(reports, tmp_path):
+    pdf = reports[0][".pdf"]
+    # ISO 32000-1, 7.5.2 and 7.5.5: its first line, and what it ends with.
+    assert pdf.startswith(b"%PDF-1.")
+    assert pdf.rstrip().endswith(b"%%EOF")
+    assert b"/Type /Page" in pdf or b"/Type/Page" in pdf or len(pdf) > 20_000
+    again = [str(DEMO / "heron"), "--rules", "creator-platform-strict", "--try", "none"]
+    for name in ("a.pdf", "b.pdf"):
+        main(["report", *again, "--out", str(tmp_path / name)])
+    assert (tmp_path / "a.pdf").read_bytes() == (tmp_path / "b.pdf").read_bytes()
+
+
+def test_what_was_known_before_fails_nothing_and_is_told_as_unchanged(tmp_path):
+    call = [str(DEMO / "heron"), "--try", "none"]
+    main(["inspect", *call, "--json", str(tmp_path / "before.json")])
+    out = tmp_path / "r.sarif"
+    assert main(["report", *call, "--baseline", str(tmp_path / "before.json"), "--out", str(out)]) == 0
+    found = json.loads(out.read_text())
+    jsonschema.Draft4Validator(json.loads((SCHEMAS / "sarif-2.1.0.json").read_text())).validate(found)
+    assert {r["baselineState"] for r in found["runs"][0]["results"]} == {"unchanged"}
+    main(["report", *call, "--baseline", str(tmp_path / "before.json"), "--out", str(tmp_path / "r.xml")])
+    assert {s.get("failures") for s in etree.fromstring((tmp_path / "r.xml").read_bytes())} == {"0"}
+
+
 class _Page(HTMLParser):
     """Tags, text and every address on a page."""
 
@@ -129,7 +153,9 @@ def test_a_waived_finding_fails_nothing_and_is_told():
         "findings": [finding], "clear": [], "skipped": [], "verdict": {"stop": 0, "caution": 0, "note": 0}, "facts": facts, "source": {"files": []},
         "not_looked_at": [], "judged_by": {"sheet": "s", "sheet_version": 1, "sheet_sha256": "0" * 64, "tool": "Hand Lens"},
     }  # fmt: skip
-    files = {ending: report_file(f"r{ending}", [Reported("net.glb", "Sheet", tree)]).decode() for ending in FORMATS}
+    files = {
+        ending: report_file(f"r{ending}", [Reported("net.glb", "Sheet", tree)]).decode() for ending in FORMATS if ending != ".pdf"
+    }
     assert 'failures="0"' in files[".xml"]
     [result] = json.loads(files[".sarif"])["runs"][0]["results"]
     assert result["suppressions"] == [{"kind": "external", "justification": "seen from one side"}]

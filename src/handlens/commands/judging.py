@@ -135,8 +135,7 @@ def _judged_models(
         if not sources:
             one.tree.pop("source")
     if all("error" in one.tree for one in judged):
-        first = judged[0].tree["error"]
-        raise InputError(first if len(judged) == 1 else f"None of the {len(judged):,} models could be read; the first: {first}")
+        raise InputError(f"None of the {len(judged):,} models could be read; the first: {judged[0].tree['error']}")
     return judged
 
 
@@ -150,6 +149,8 @@ def _each(work: Callable[[_Which], _Judged], named: list[_Which], args: argparse
             try:
                 yield work(which)
             except InputError as error:
+                if len(named) == 1:
+                    raise
                 yield _unread(which, str(error))
             bar.update()
         bar.close()

@@ -115,11 +115,11 @@ def run_house_test(args: argparse.Namespace) -> int:
     return 1 if found else 0
 
 
-def run_completions(args: argparse.Namespace, whole: argparse.ArgumentParser) -> int:
-    """Print completions for a shell; returns the exit code. args: as `arguments` lays them out. whole: the parser of all commands."""
+def run_completions(args: argparse.Namespace, commands: argparse.ArgumentParser) -> int:
+    """Print completions for a shell; returns the exit code. args: as `arguments` lays them out. commands: the parser of all of them."""
     import shtab
 
-    print(shtab.complete(whole, shell=args.shell))
+    print(shtab.complete(commands, shell=args.shell))
     return 0
 
 

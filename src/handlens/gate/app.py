@@ -19,7 +19,7 @@ from ..core.limits import InputError
 from ..core.receivers.answer import VARIANTS
 from ..core.rules.sheet import sheet_from_json, shipped
 from ..web.origins import refusal
-from .keeping import Full, Kept, Sent
+from .keeping import Full, Packages, Sent
 from .sending import PIECE
 
 _NAME = re.compile(r"[^/\\\x00]{1,200}")
@@ -29,10 +29,10 @@ def create_gate(folder: Path) -> Flask:
     """The gate, which keeps what it is sent in a folder until it ends."""
     app = Flask(__name__, static_folder=None)
     app.config["MAX_CONTENT_LENGTH"] = 4 * PIECE
-    kept = Kept(folder)
+    packages = Packages(folder)
     _manners(app)
-    _receiving(app, kept)
-    _answering(app, kept)
+    _receiving(app, packages)
+    _answering(app, packages)
     return app
 
 
@@ -55,25 +55,25 @@ def _manners(app: Flask) -> None:
         return jsonify({"status": "open"})
 
 
-def _receiving(app: Flask, kept: Kept) -> None:
+def _receiving(app: Flask, packages: Packages) -> None:
     """Announcing a package, and its bytes."""
 
     @app.post("/packages")
     def announce() -> tuple[Response, int]:
         wish = _wish(request.get_json(silent=True))
         try:
-            sent = kept.begin(**wish)
+            sent = packages.begin(**wish)
         except Full:
             abort(503, description="The gate has no room for another package just now; try again later.")
-        return jsonify(_told(sent)), 201
+        return jsonify(_as_json(sent)), 201
 
     @app.route("/packages/<number>/bytes", methods=["HEAD"])
     def offset(number: str) -> Response:
-        return _at(_found(kept, number))
+        return _at(_found(packages, number))
 
     @app.patch("/packages/<number>/bytes")
     def append(number: str) -> Response:
-        sent = _found(kept, number)
+        sent = _found(packages, number)
         data = request.get_data()
         with sent.lock:
             if sent.state != "receiving" or request.headers.get("Upload-Offset") != str(sent.offset):
@@ -81,30 +81,30 @@ def _receiving(app: Flask, kept: Kept) -> None:
             if sent.offset + len(data) > sent.bytes:
                 abort(413, description="More came than was announced.")
             if sent.breaks_off():
-                kept.add(sent, data[: len(data) // 2])
+                packages.add(sent, data[: len(data) // 2])
                 abort(503, description="The gate breaks off, as it was asked to.")
-            kept.add(sent, data)
+            packages.add(sent, data)
             return _at(sent)
 
 
-def _answering(app: Flask, kept: Kept) -> None:
+def _answering(app: Flask, packages: Packages) -> None:
     """What became of a package."""
 
     @app.get("/packages/<number>")
     def state(number: str) -> Response:
-        sent = _found(kept, number)
+        sent = _found(packages, number)
         if sent.state == "looking" and sent.breaks_off():
             abort(503, description="The gate breaks off, as it was asked to.")
-        return jsonify(_told(sent))
+        return jsonify(_as_json(sent))
 
     @app.delete("/packages/<number>")
     def forget(number: str) -> tuple[str, int]:
-        kept.drop(_found(kept, number).number)
+        packages.drop(_found(packages, number).number)
         return "", 204
 
 
-def _found(kept: Kept, number: str) -> Sent:
-    sent = kept.get(number)
+def _found(packages: Packages, number: str) -> Sent:
+    sent = packages.get(number)
     if sent is None:
         abort(404, description="The gate knows no such package; send it anew.")
     return sent
@@ -116,7 +116,7 @@ def _at(sent: Sent, status: int = 204) -> Response:
     return answer
 
 
-def _told(sent: Sent) -> dict[str, Any]:
+def _as_json(sent: Sent) -> dict[str, Any]:
     return {"id": sent.number, "state": sent.state, "offset": sent.offset, "bytes": sent.bytes, "answer": sent.answer}
 
 

@@ -56,7 +56,7 @@ class Sent:
         return self.folder / "in" / self.name
 
 
-class Kept:
+class Packages:
     """All packages at the gate, in a folder of its own."""
 
     def __init__(self, folder: Path) -> None:

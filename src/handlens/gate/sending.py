@@ -26,8 +26,8 @@ class Away(Exception):
     """The gate did not answer for as long as it is waited for."""
 
 
-#: Told now and then: what is being done, how far it is, 0 to 1. Answers whether to go on.
-Told = Callable[[str, float], bool]
+#: Hears now and then what is being done, how far it is, 0 to 1. Answers whether to go on.
+Report = Callable[[str, float], bool]
 
 
 class Stopped(Exception):
@@ -35,14 +35,21 @@ class Stopped(Exception):
 
 
 def send(
-    gate: str, package: Path, name: str, sheet: dict[str, Any], variant: str, told: Told, fails: float = 0.0, away: float = AWAY
+    gate: str,
+    package: Path,
+    name: str,
+    sheet: dict[str, Any],
+    variant: str,
+    report: Report,
+    fails: float = 0.0,
+    away: float = AWAY,
 ) -> dict[str, Any]:
     """Send a package and wait for the answer, which is returned. Raises Refused, Away or Stopped.
 
     gate: its address. package: the file to send. name: what it is called. sheet: as JSON values. fails: how often the gate shall break off.
     away: seconds for which it may be away.
     """
-    sending = _Sending(gate.rstrip("/"), package, name, told, away)
+    sending = _Sending(gate.rstrip("/"), package, name, report, away)
     sending.wish = {
         "sheet": sheet,
         "variant": variant,
@@ -57,8 +64,8 @@ def send(
 class _Sending:
     wish: dict[str, Any]
 
-    def __init__(self, gate: str, package: Path, name: str, told: Told, away: float) -> None:
-        self.gate, self.package, self.name, self.told, self.away = gate, package, name, told, away
+    def __init__(self, gate: str, package: Path, name: str, report: Report, away: float) -> None:
+        self.gate, self.package, self.name, self.report, self.away = gate, package, name, report, away
         self.size = package.stat().st_size
         self.number = ""
         self.heard = time.monotonic()
@@ -67,17 +74,17 @@ class _Sending:
     def answer(self) -> dict[str, Any]:
         while True:
             try:
-                return self._whole()
+                return self._attempt()
             except urllib.error.HTTPError as error:
                 if error.code == 404:  # it was started anew, and has forgotten
                     self.number = ""
                 elif error.code < 500 and error.code != 409:  # at 409 it has more or less than was thought, and says how much
-                    raise Refused(_said(error)) from error
+                    raise Refused(_reason(error)) from error
                 self._wait("the gate broke off; going on")
             except OSError:
                 self._wait("the gate does not answer; waiting for it")
 
-    def _whole(self) -> dict[str, Any]:
+    def _attempt(self) -> dict[str, Any]:
         if not self.number:
             self._tell("announcing")
             self.number = str(self._ask("POST", "/packages", json.dumps(self.wish).encode())["id"])
@@ -120,11 +127,11 @@ class _Sending:
 
     def _tell(self, phase: str, share: float | None = None) -> None:
         self.share = self.share if share is None else share
-        if not self.told(phase, self.share):
+        if not self.report(phase, self.share):
             raise Stopped
 
 
-def _said(error: urllib.error.HTTPError) -> str:
+def _reason(error: urllib.error.HTTPError) -> str:
     try:
         return str(json.loads(error.read())["error"])
     except (ValueError, KeyError, TypeError):

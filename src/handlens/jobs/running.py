@@ -44,10 +44,10 @@ Keep = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 #: Keeps a part of a result as soon as it is there: told what the child said of it.
 KeepPart = Callable[[Session, dict[str, Any], dict[str, Any], Path], None]
 
-#: Told what is being done and how far it is; answers whether to go on.
-Told = Callable[[str, float], bool]
+#: Hears what is being done and how far it is; answers whether to go on.
+Report = Callable[[str, float], bool]
 #: Does a job's work by itself: its subject, a folder of its own, and whom to tell.
-Work = Callable[[dict[str, Any], Path, Told], dict[str, Any]]
+Work = Callable[[dict[str, Any], Path, Report], dict[str, Any]]
 
 
 class Stopped(Exception):
@@ -314,13 +314,13 @@ async def run_here(job_id: int, work: Work, keep: Keep) -> None:
     if subject is None:
         return
 
-    def told(phase: str, share: float) -> bool:
+    def report(phase: str, share: float) -> bool:
         _progress(job_id, phase, share)
         return not _stop_wanted(job_id)
 
     folder = Path(tempfile.mkdtemp(prefix="job-", dir=work_folder()))
     try:
-        result = await asyncio.to_thread(work, subject, folder, told)
+        result = await asyncio.to_thread(work, subject, folder, report)
         await asyncio.to_thread(_keep, job_id, keep, result, folder)
     except Stopped:
         await asyncio.to_thread(_end, job_id, "cancelled")

@@ -35,7 +35,7 @@ from ..store.models import (
 from ..store.queue import connector_options, want_inspection, want_trials
 from ..store.sheets import sheet_of
 from ..store.shelf import measured_before, names_before
-from .running import Failed, Stopped, Told, left, run, run_here, was_left
+from .running import Failed, Report, Stopped, left, run, run_here, was_left
 
 #: Seconds without a heartbeat after which a worker counts as dead and its jobs are taken up again.
 STALLED_SECONDS = float(os.environ.get("HANDLENS_STALLED_SECONDS", "20"))
@@ -354,7 +354,7 @@ async def send(job_id: int) -> None:
     await run_here(job_id, _send, _keep_answer)
 
 
-def _send(subject: dict[str, Any], folder: Path, told: Told) -> dict[str, Any]:
+def _send(subject: dict[str, Any], folder: Path, report: Report) -> dict[str, Any]:
     with session() as db:
         sending = db.get(Sending, subject["sending"])
         export = db.get(Export, sending.export_id) if sending is not None else None
@@ -368,7 +368,7 @@ def _send(subject: dict[str, Any], folder: Path, told: Told) -> dict[str, Any]:
         for piece in sent_as(files):
             out.write(piece)
     try:
-        return sending_to.send(os.environ.get("HANDLENS_GATE", ""), package, name, sheet, variant, told)
+        return sending_to.send(os.environ.get("HANDLENS_GATE", ""), package, name, sheet, variant, report)
     except sending_to.Stopped:
         raise Stopped from None
     except sending_to.Refused as error:

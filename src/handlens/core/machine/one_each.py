@@ -27,19 +27,19 @@ class Ended(Generic[R]):
     error: Exception | None = None
 
 
-def one_each(work: Callable[[T], R], things: Sequence[T], at_once: int) -> Iterator[Ended[R]]:
-    """What `work` answers for each of some things, as it comes, which need not be their order.
+def one_each(work: Callable[[T], R], items: Sequence[T], at_once: int) -> Iterator[Ended[R]]:
+    """What `work` answers for each of some items, as it comes, which need not be their order.
 
     work: changes nothing that counts outside of its answer; answers and errors must be picklable. at_once: processes.
     """
-    waiting = list(enumerate(things))[::-1]
+    waiting = list(enumerate(items))[::-1]
     with selectors.DefaultSelector() as listening:
         running: dict[int, tuple[int, int, bytearray]] = {}
         try:
             while waiting or running:
                 while waiting and len(running) < max(at_once, 1):
-                    number, thing = waiting.pop()
-                    pipe, child = _begin(work, thing, list(running))
+                    number, item = waiting.pop()
+                    pipe, child = _begin(work, item, list(running))
                     running[pipe] = number, child, bytearray()
                     listening.register(pipe, selectors.EVENT_READ)
                 for key, _ in listening.select():
@@ -58,7 +58,7 @@ def one_each(work: Callable[[T], R], things: Sequence[T], at_once: int) -> Itera
                 os.close(pipe)
 
 
-def _begin(work: Callable[[T], Any], thing: T, others: list[int]) -> tuple[int, int]:
+def _begin(work: Callable[[T], Any], item: T, others: list[int]) -> tuple[int, int]:
     theirs, ours = os.pipe()
     child = os.fork()
     if child:
@@ -70,7 +70,7 @@ def _begin(work: Callable[[T], Any], thing: T, others: list[int]) -> tuple[int, 
         for pipe in (theirs, *others):
             os.close(pipe)
         try:
-            told: tuple[Any, Exception | None] = work(thing), None
+            told: tuple[Any, Exception | None] = work(item), None
         except Exception as error:
             told = None, error
         with os.fdopen(ours, "wb") as out:
@@ -80,9 +80,9 @@ def _begin(work: Callable[[T], Any], thing: T, others: list[int]) -> tuple[int, 
         os._exit(code)
 
 
-def _ended(number: int, child: int, told: bytes) -> Ended[Any]:
+def _ended(number: int, child: int, data: bytes) -> Ended[Any]:
     _, status = os.waitpid(child, 0)
-    if status == 0 and told:
-        answer, error = pickle.loads(told)
+    if status == 0 and data:
+        answer, error = pickle.loads(data)
         return Ended(number, answer, error=error)
     return Ended(number, None, os.WTERMSIG(status) if os.WIFSIGNALED(status) else signal.SIGABRT)

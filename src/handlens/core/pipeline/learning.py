@@ -23,6 +23,7 @@ from ..rules import Intent, RuleSheet
 from ..rules.inherited import with_changes
 from ..rules.sheet import PICTURES, UNITS, Limits
 from ..words.figures import plain
+from ..words.json_tree import Json
 
 #: How sure a line is: two examples hold it between them, one side alone is known, or several readings are possible.
 Sure = Literal["bounded", "seen", "guess"]
@@ -90,7 +91,7 @@ def draft(lesson: Lesson, beside: RuleSheet, name: str, slug: str, code: str) ->
     )
 
 
-def as_changes(lines: Iterable[Line]) -> dict[str, Any]:
+def as_changes(lines: Iterable[Line]) -> Json:
     """Lines as the merge patch of a sheet (RFC 7396), their evidence as sources."""
     out: dict[str, Any] = {}
     for line in lines:

@@ -67,12 +67,12 @@ def sheet_changes(before: RuleSheet, after: RuleSheet) -> list[SheetChange]:
         # A list is a value; what stands inside of an unknown record is told by its path.
         if path in ("slug", "version") or one.get(path) == other.get(path):
             continue
-        title, words = _said(path, fields, checks)
+        title, words = _worded(path, fields, checks)
         out.append(SheetChange(path, title, words(one.get(path), before), words(other.get(path), after)))
     return out
 
 
-def _said(path: str, fields: dict[str, Field], checks: dict[str, Check]) -> tuple[str, Any]:
+def _worded(path: str, fields: dict[str, Field], checks: dict[str, Check]) -> tuple[str, Any]:
     id = path.removeprefix("results.")
     if id != path and id in checks:
         return checks[id].title, lambda value, sheet: str(value or checks[id].result)

@@ -43,7 +43,7 @@ class Package(NamedTuple):
 
 def all_rules(package: Package, sheet: RuleSheet) -> Iterator[Line]:
     """Every rule of a destination's sheet that a package alone can be held against."""
-    for rule in (_finite, _counts, _meshes, _images, _names, _see_through, _sides, _placed, _turned, _skins, _files):
+    for rule in (_finite, _counts, _meshes, _images, _names, _alpha, _sides, _placed, _turned, _skins, _files):
         yield from rule(package, sheet)
 
 
@@ -151,7 +151,7 @@ def _images(package: Package, sheet: RuleSheet) -> Iterator[Line]:
             )
 
 
-def _see_through(package: Package, sheet: RuleSheet) -> Iterator[Line]:
+def _alpha(package: Package, sheet: RuleSheet) -> Iterator[Line]:
     blended = [surface.name for surface in _used(package.received) if surface.alpha == "blend"]
     cut = [surface.name for surface in _used(package.received) if surface.alpha == "mask"]
     if sheet.receiver.alpha == "none" and blended + cut:

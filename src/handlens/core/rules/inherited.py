@@ -19,7 +19,7 @@ def with_changes(sheet: RuleSheet, changes: Json, label: str) -> RuleSheet:
     return sheet_from_json(json.dumps(_patched(msgspec.to_builtins(sheet), changes)), label)
 
 
-def changes_between(base: RuleSheet, sheet: RuleSheet) -> dict[str, Any]:
+def changes_between(base: RuleSheet, sheet: RuleSheet) -> Json:
     """The merge patch from one sheet to another, without its name, code and version."""
     return _difference(_named(base), _named(sheet))
 

@@ -32,8 +32,12 @@ class Reported:
     answers: Sequence[Json] = ()
 
     def fails(self, finding: Json) -> bool:
-        """Whether a finding fails the model: one that was waived does not."""
-        return finding["waived"] is None and RESULTS.index(finding["result"]) <= RESULTS.index(self.fails_from)
+        """Whether a finding fails the model: one that was waived, or known before, does not."""
+        return (
+            finding["waived"] is None
+            and not finding.get("known")
+            and RESULTS.index(finding["result"]) <= RESULTS.index(self.fails_from)
+        )
 
 
 def amount(value: Json | None) -> str:

@@ -72,6 +72,8 @@ def _result(one: Reported, finding: Json, order: dict[str, int]) -> Json:
             "mends": [call_text(mend["mend"], mend["params"]) for mend in finding["mends"]],
         },
     }
+    if "known" in finding:
+        out["baselineState"] = "unchanged" if finding["known"] else "new"
     if finding["waived"] is not None:
         out["suppressions"] = [{"kind": "external", "justification": finding["waived"] or "waived"}]
     return out

@@ -61,7 +61,7 @@ class _Reader:
                     material = next((k for k, surface in enumerate(self.surfaces) if surface.name == name), -1)
             except (ValueError, IndexError) as error:
                 raise ValueError(f"line {number} is not laid out as it should be") from error
-        return self._whole()
+        return self._received()
 
     def _part(self) -> tuple[str, dict[int, list[list[tuple[int, int]]]], list[int]]:
         if not self.parts:
@@ -99,15 +99,15 @@ class _Reader:
             elif len(words) > 1 and now:
                 now[words[0].lower()] = line.split(None, 1)[1].strip()
 
-    def _surface(self, told: dict[str, str]) -> Surface:
-        maps = {key: _map_name(value) for key, value in told.items() if key.startswith(("map_", "bump", "norm", "disp"))}
+    def _surface(self, lines: dict[str, str]) -> Surface:
+        maps = {key: _map_name(value) for key, value in lines.items() if key.startswith(("map_", "bump", "norm", "disp"))}
         numbers = {key: self._picture(name) for key, name in maps.items()}
-        colour = [float(x) for x in (*told.get("kd", "0.8 0.8 0.8").split(), "0", "0")[:3]]
-        opacity = float(told["d"].split()[-1]) if "d" in told else 1 - float(told.get("tr", "0").split()[-1])
+        colour = [float(x) for x in (*lines.get("kd", "0.8 0.8 0.8").split(), "0", "0")[:3]]
+        opacity = float(lines["d"].split()[-1]) if "d" in lines else 1 - float(lines.get("tr", "0").split()[-1])
         red, green, blue = (x**2.2 for x in colour)
         see_through = opacity < 1 or "map_d" in maps
         return Surface(
-            told["name"],
+            lines["name"],
             (red, green, blue, opacity),
             numbers.get("map_kd", -1),
             "blend" if see_through else "opaque",
@@ -124,7 +124,7 @@ class _Reader:
     def _file(self, name: str) -> bytes | None:
         return self.files.get(posixpath.normpath(posixpath.join(self.folder, name.replace("\\", "/"))))
 
-    def _whole(self) -> Received:
+    def _received(self) -> Received:
         points = np.array(self.points, np.float64).reshape(-1, 3)
         uv = np.array([*self.uv, (0.0, 0.0)], np.float64).reshape(-1, 2) * (1, -1) + (0, 1)
         nodes: list[Node] = []
