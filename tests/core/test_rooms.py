@@ -3,6 +3,7 @@
 import ast
 import json
 
+import list_fields
 import list_rooms
 import msgspec
 
@@ -53,6 +54,10 @@ def test_public_functions_say_what_plain_data_they_take():
                 hints = [ast.unparse(f.args), ast.unparse(f.returns) if f.returns else ""]
                 bare += [(path.name, f.name) for hint in hints if "dict[str, Any]" in hint]
     assert bare == []
+
+
+def test_the_page_of_fields_is_drawn_from_the_records():
+    assert list_fields.PAGE.read_text() == list_fields.page(), "run tools/list-checks"
 
 
 def test_the_rack_of_lenses_is_the_stations_own():

@@ -15,7 +15,7 @@ from handlens.core.limits import InputError
 from handlens.core.measures import collect
 from handlens.core.pipeline.opening import open_scene
 from handlens.core.route.measuring import measure
-from handlens.core.route.stations import stations
+from handlens.core.route.stations import all_checks, stations
 from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.export import ExportOptions
 from handlens.core.rules.fields import fields_of
@@ -201,3 +201,40 @@ def test_the_other_buoy_is_in_order_but_for_the_shared_list():
         "size.undeclared-up-axis",
         "surface.polygons",
     }
+
+
+def test_every_limit_is_held_by_a_check_that_says_so():
+    from handlens.core.present.sheet_page import sheet_values
+
+    values = {value.path: value for value in sheet_values()}
+    assert not [path for c in all_checks() for path in c.held_to if path not in values]
+    assert not [path for path, value in values.items() if path.startswith("limits.") and not value.checks]
+
+
+def test_a_sheet_with_changes_is_told_value_by_value():
+    from handlens.core.present.sheet_page import sheet_changes
+    from handlens.core.rules.inherited import changes_between, with_changes
+
+    base = load_sheet("creator-platform-strict")
+    edited = with_changes(
+        base,
+        {
+            "limits": {"parts": None},
+            "results": {"slots.too-many": "note"},
+            "receiver": {"lines": True},
+            "textures": {"tiling": True},
+        },
+        "x",
+    )
+    told = {(x.title, x.before, x.after) for x in sheet_changes(base, edited)}
+    title = next(c.title for c in all_checks() if c.id == "slots.too-many")
+    assert told == {
+        ("Parts", "24 parts", ""),
+        (title, "stop", "note"),
+        ("Lines and points are drawn", "no", "yes"),
+        ("Images may repeat", "no", "yes"),
+    }
+    assert with_changes(base, changes_between(base, edited), "x") == edited
+    assert changes_between(base, base) == {}
+    with pytest.raises(InputError, match="limits/parts"):
+        with_changes(base, {"limits": {"parts": 0}}, "The edit")
