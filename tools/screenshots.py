@@ -7,15 +7,10 @@ from __future__ import annotations
 
 import json
 import sys
-import tempfile
 import urllib.request
-from dataclasses import replace
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
-
-from handlens.core import formats
-from handlens.core.packages import FolderPackage
 
 OUT = Path(__file__).parents[1] / "docs" / "screenshots"
 ARGS = [
@@ -63,11 +58,6 @@ def take(page: Page, base: str) -> None:
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="Show it").first.click()
     shot("bench-facing")
-    page.goto(f"/bench/{models['Slip cart']}?station=pivots")
-    page.wait_for_timeout(1500)
-    page.get_by_role("button", name="Pivots", exact=True).click()
-    page.get_by_role("button", name="Whole", exact=True).click()
-    shot("bench-pivots")
     page.goto(f"/bench/{models['Crab pot']}?station=placement")
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="Facing", exact=True).click()
@@ -135,33 +125,25 @@ def take(page: Page, base: str) -> None:
     page.get_by_role("button", name="Export rev 1").click()
     page.get_by_label("OBJ").check()
     shot("export", 800)
+    page.keyboard.press("Escape")
+    page.goto(f"/bench/{models['Crab pot']}?station=handoff")
+    page.get_by_role("button", name="Export rev 1").click()
     page.get_by_role("button", name="Write and prove it").click()
-    shot("proof", 4000)
-    page.goto(f"/bench/{models['Crab pot']}?station=placement")
-    with tempfile.TemporaryDirectory() as folder:
-        later = Path(folder, "crab_pot.glb")
-        later.write_bytes(next_pot())
-        page.get_by_test_id("revision-files").set_input_files(later)
-        page.get_by_label("Revision").wait_for()
-        page.locator(".since").wait_for()
-    page.wait_for_timeout(2500)
-    page.locator(".since").click()
-    page.get_by_role("button", name="What differs …").click()
-    page.get_by_role("dialog").get_by_role("table").wait_for()
-    shot("compare", 1500)
-
-
-def next_pot() -> bytes:
-    """The crab pot as it might come back: its handle raised, another part renamed and larger."""
-    demo = Path(__file__).parents[1] / "demo" / "models" / "crab_pot"
-    scene = formats.read(FolderPackage(demo), "crab_pot.glb")
-    nodes = list(scene.nodes)
-    handle = next(i for i, n in enumerate(nodes) if n.name == "handle")
-    x, y, z = nodes[handle].translation
-    nodes[handle] = replace(nodes[handle], translation=(x, y + 0.12, z))
-    last = nodes[-1]
-    nodes[-1] = replace(last, name=f"{last.name}_new", scale=(1.5, 1.5, 1.5))
-    return formats.write(scene.with_(nodes=tuple(nodes)), "glb", "crab_pot")["crab_pot.glb"]
+    page.get_by_role("combobox", name="Whose destination").click()
+    page.get_by_role("option", name="Creator platform, strict").click()
+    page.get_by_role("button", name="Send it", exact=True).click()
+    page.locator(".verdict").wait_for()
+    shot("proof", 1000)
+    page.get_by_role("link", name="Back to the Bench").click()
+    page.goto(f"/bench/{models['Crab pot']}?station=handoff")
+    shot("handoff", 4000)
+    page.goto("/sheets/creator-platform-strict")
+    page.get_by_role("spinbutton", name="Triangles in a mesh").fill("1000")
+    page.keyboard.press("Tab")
+    page.get_by_role("radiogroup", name="Far from the origin is").get_by_role("radio", name="caution").click()
+    page.get_by_role("button", name="Try it on the shelf").click()
+    page.locator(".edit p").first.wait_for(timeout=60_000)
+    shot("rule-sheet", 800)
 
 
 if __name__ == "__main__":

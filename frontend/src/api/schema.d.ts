@@ -3577,8 +3577,8 @@ export interface components {
             proved: boolean;
             /** @description why it is not what would be written now */
             changed: string[];
-            /** @description whether a destination answered */
-            answered: boolean;
+            /** @description the sheet whose destination answered; null where none did */
+            answered: string | null;
             accepted: boolean | null;
             files: components["schemas"]["PackedFile"][];
         };

@@ -49,10 +49,10 @@ const name = (slug: string) => state.catalogue.value?.sheets.find((s) => s.slug 
       <p class="small">
         <template v-if="last.changed.length"
           ><ResultMark result="caution" :size="12" /> Not what would be written now: {{ last.changed.join(', ') }}.</template
-        ><template v-else><ResultMark result="clear" :size="12" /> The model has not changed since.</template>
+        ><template v-else><ResultMark result="clear" :size="12" /> The model has not changed since. </template>
         <template v-if="last.answered">
           <ResultMark :result="last.accepted ? 'clear' : last.accepted === null ? 'pending' : 'stop'" :size="12" />
-          {{ last.accepted ? 'Accepted' : last.accepted === null ? 'Not opened' : 'Refused' }} by the stand-in of {{ name(last.sheet) }}.
+          {{ last.accepted ? 'Accepted' : last.accepted === null ? 'Not opened' : 'Refused' }} by the stand-in of {{ name(last.answered) }}.
         </template>
         <template v-else> Not sent to a destination yet.</template>
       </p>
@@ -85,6 +85,9 @@ h3 {
   display: flex;
   align-items: center;
   gap: 8px;
+}
+p :deep(svg) {
+  margin-left: 6px;
 }
 p .btn {
   margin-left: 4px;

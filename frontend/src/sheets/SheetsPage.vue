@@ -495,7 +495,7 @@ const facts = computed(() => {
   height: 36px;
 }
 .tabs a:not(.on) .name {
-  max-width: 74px;
+  max-width: 62px;
   overflow: hidden;
   text-overflow: ellipsis;
 }

@@ -61,7 +61,7 @@ def _sent(db: Session, export: Export, revision: Revision, on: list[Any], newest
         changed.append("the mends are others by now")
     if export.aside != shelf.aside_of(db, revision.model):
         changed.append("other parts stay behind")
-    answers = [sending.answer for sending in reversed(export.sendings) if sending.answer is not None]
+    answered = next((sending for sending in reversed(export.sendings) if sending.answer is not None), None)
     return {
         "export": export.id,
         "number": number,
@@ -70,8 +70,8 @@ def _sent(db: Session, export: Export, revision: Revision, on: list[Any], newest
         "created": export.created,
         "proved": bool(export.proof and export.proof["proved"]),
         "changed": changed,
-        "accepted": answers[0]["accepted"] if answers else None,
-        "answered": bool(answers),
+        "accepted": answered.answer["accepted"] if answered is not None and answered.answer else None,
+        "answered": answered.sheet if answered is not None else None,
         "files": _packing(db, export),
     }
 

@@ -629,7 +629,9 @@ class SentExport(Schema):
     created = fields.DateTime(required=True)
     proved = fields.Boolean(required=True)
     changed = fields.List(fields.String(), required=True, metadata={"description": "why it is not what would be written now"})
-    answered = fields.Boolean(required=True, metadata={"description": "whether a destination answered"})
+    answered = fields.String(
+        required=True, allow_none=True, metadata={"description": "the sheet whose destination answered; null where none did"}
+    )
     accepted = fields.Boolean(required=True, allow_none=True)
     files = fields.List(fields.Nested(PackedFile), required=True)
 
