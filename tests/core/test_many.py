@@ -244,3 +244,21 @@ def test_the_hook_and_the_step_of_a_pipeline_do_what_they_say(quay):
     assert done.returncode == 1
     assert json.loads((quay.parent / "reports" / "models.sarif").read_text())["version"] == "2.1.0"
     assert (quay.parent / "reports" / "models.xml").read_bytes().startswith(b"<?xml")
+
+
+def test_a_library_of_more_files_than_a_package_may_have_is_looked_through(tmp_path, capsys):
+    from handlens.core import limits
+
+    library = tmp_path / "library"
+    for k in range(limits.MAX_PACKAGE_FILES // 100 + 2):
+        (library / f"{k:03}").mkdir(parents=True)
+        for n in range(100):
+            (library / f"{k:03}" / f"mud_{k}_{n}.png").touch()
+    shutil.copy(ROOT / "demo/models/ferry_signboard/rope_coil_old.png", library / "033" / "rope_coil.png")
+    board = ROOT / "demo/models/ferry_signboard/ferry_signboard.obj"
+    out = tmp_path / "out" / "board.obj"
+    assert run(capsys, "mend", board, "--search", library, "--mend", "textures.find", "--out", out)[0] == 0
+    assert (out.parent / "rope_coil.png").read_bytes() == (library / "033" / "rope_coil.png").read_bytes()
+    run(capsys, "inspect", board, "--search", library, "--try", "none", "--json", tmp_path / "told.json")
+    told = next(i for i in findings(tmp_path / "told.json")["ferry_signboard.obj"]["facts"]["images"] if "rope" in i["reference"])
+    assert told["status"] == "found"

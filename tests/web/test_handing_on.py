@@ -9,6 +9,7 @@ import urllib.error
 import urllib.request
 
 import msgspec
+import numpy as np
 import pytest
 
 from conftest import drop, settled, wait_for
@@ -299,3 +300,47 @@ def test_a_sheet_is_learnt_from_models_of_the_shelf_line_by_line(client, board):
     assert learn(fit=[], unfit=[odd["id"]]).status_code == 422
     assert learn(fit=[9999]).status_code == 404
     assert learn(fit=[odd["id"]], beside="none").status_code == 404
+
+
+# --- lost images by content ---------------------------------------------------------------------------
+
+
+def test_a_lost_image_is_found_by_its_bytes_and_by_its_look(client):
+    """The next revision brings the picture under another name, and once more, smaller and compressed."""
+    from io import BytesIO
+
+    from PIL import Image as Pillow
+
+    pixels = np.zeros((96, 96, 3), np.uint8)
+    pixels[10:40, 20:80], pixels[50:90, 5:30], pixels[60:80, 50:90] = 200, (180, 60, 20), (30, 90, 160)
+    kept = {}
+    for kind, size in (("PNG", 96), ("JPEG", 48)):
+        out = BytesIO()
+        Pillow.fromarray(pixels).resize((size, size)).save(out, kind)
+        kept[kind] = out.getvalue()
+    model = b"mtllib lookout.mtl\no board\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl oak\nf 1/1 2/2 3/3\n"
+    files = {"lookout.obj": model, "lookout.mtl": b"newmtl oak\nmap_Kd wood.png\n"}
+    drop(client, {**files, "wood.png": kept["PNG"]})
+    first = settled(client, "Lookout")
+    more = {"plank_b.png": kept["PNG"], "old/scan.jpg": kept["JPEG"], "other.png": png((64, 64), noise=5)}
+    drop(client, {**files, **more, "lookout.obj": model + b"# again\n"}, first["id"])
+    second = wait_for(lambda: (e := settled(client, "Lookout"))["number"] == 2 and e)["revision"]
+    ask = lambda: client.get(f"/api/revisions/{second}/lost-images").json
+    (lost,) = ask()["images"]
+    assert lost["before"]["number"] == 1
+    first_named = next(c for c in lost["candidates"] if c["path"] == "plank_b.png")
+    assert (first_named["reason"], first_named["sure"]) == ("the same bytes as in rev 1", True)
+    assert client.get(f"/api/revisions/{second}/lost-images/{lost['before']['content']}").data == kept["PNG"]
+    assert client.post(f"/api/revisions/{second}/lost-images/look").status_code == 202
+    wait_for(lambda: ask()["looked"]["state"] == "done")
+    found = {c["path"]: c for c in ask()["images"][0]["candidates"]}
+    assert found["old/scan.jpg"]["reason"].startswith("looks like it")
+    assert not found["old/scan.jpg"]["sure"], "never silently"
+    assert "other.png" not in found
+    slip = {"mend": "textures.find", "params": {"images": "wood.png", "file": "old/scan.jpg"}, "on": True}
+    client.put(f"/api/revisions/{second}/tape", json={"slips": [slip]})
+    wait_for(lambda: client.get(f"/api/revisions/{second}/bench").json["state"] == "done")
+    assert "textures.missing" not in {
+        f["check"] for f in client.get(f"/api/revisions/{second}/bench").json["reading"]["findings"]
+    }
+    assert client.post(f"/api/revisions/{first['revision']}/lost-images/look").status_code == 409

@@ -75,6 +75,7 @@ export const api = {
   dropRecipe: (id: number) => call<void>('DELETE', `/recipes/${id}`),
   bench: (revision: number) => call<Bench>('GET', `/revisions/${revision}/bench`),
   lostImages: (revision: number) => call<S['LostImages']>('GET', `/revisions/${revision}/lost-images`),
+  lookForImages: (revision: number) => call<S['Looked']>('POST', `/revisions/${revision}/lost-images/look`),
   layTape: (revision: number, slips: Slip[], version: number | null) =>
     call<Bench>('PUT', `/revisions/${revision}/tape`, { slips, version }),
   tryOut: (revision: number, slips: Slip[]) => call<Trial>('POST', `/revisions/${revision}/try`, { slips }),

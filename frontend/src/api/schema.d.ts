@@ -1768,6 +1768,47 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/revisions/{revision_id}/lost-images/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look for images that look as the lost ones did in an earlier revision. Ask `lost-images` until it is done. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description Accepted */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Looked"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/revisions/{revision_id}/lost-images/{content_id}": {
         parameters: {
             query?: never;
@@ -3422,12 +3463,25 @@ export interface components {
             own: boolean;
             content: number;
         };
+        LostBefore: {
+            content: number;
+            /** @description of the earlier revision that had it */
+            number: number;
+        };
         LostImage: {
             reference: string;
             candidates: components["schemas"]["LostCandidate"][];
+            before: components["schemas"]["LostBefore"] | null;
+        };
+        Looked: {
+            /** @enum {string} */
+            state: "none" | "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
         };
         LostImages: {
             images: components["schemas"]["LostImage"][];
+            /** @description whether images were compared by their look */
+            looked: components["schemas"]["Looked"];
         };
         Watch: {
             id: number;

@@ -8,6 +8,8 @@ from pathlib import Path
 MAX_FILE_BYTES = 2 * 1024**3
 MAX_PACKAGE_BYTES = 4 * 1024**3
 MAX_PACKAGE_FILES = 5_000
+#: Files of a library: a folder that is only looked through by name for what is missing.
+MAX_LIBRARY_FILES = 250_000
 #: Files that the models of one drop may come to, each counted for every model that may use it.
 MAX_SHELF_FILES = 20_000
 MAX_ZIP_RATIO = 200

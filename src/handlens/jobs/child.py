@@ -54,6 +54,7 @@ from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
 from ..core.stations.arrival.services import all_names, variant_words
 from ..core.stations.budget.services import curve
+from ..core.surface.alike import ALIKE, bits_apart, look_hash
 from ..core.words.calls import Call
 from ..core.words.json_tree import Json
 
@@ -61,6 +62,8 @@ from ..core.words.json_tree import Json
 _VARIANT_BYTES = 32 * 1024**2
 #: Seconds between two times that offers which were tried meanwhile are handed on.
 _BETWEEN_OFFERS = 2.0
+#: Images that look like a lost one which are told, over all that are lost.
+_ALIKE_KEPT = 40
 
 
 def main() -> int:
@@ -389,6 +392,20 @@ def compare(request: dict[str, Any], out: Path) -> dict[str, Any]:
     return {"rows": to_json(differences(earlier, later)), "place": msgspec.to_builtins(in_place(earlier, later))}
 
 
+def look(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Say which images look like others: each of `before` against all of `files`."""
+    wanted = {reference: look_hash(Path(file).read_bytes()) for reference, file in request["before"].items()}
+    rows = []
+    for number, file in enumerate(request["files"]):
+        tell("looking at images", number / len(request["files"]))
+        there = look_hash(Path(file["file"]).read_bytes())
+        for reference, known in wanted.items():
+            if known is not None and there is not None and (bits := bits_apart(known, there)) <= ALIKE:
+                rows.append({"reference": reference, "path": file["path"], "content": file["content"], "bits": bits})
+    rows.sort(key=lambda row: row["bits"])
+    return {"rows": rows[:_ALIKE_KEPT]}
+
+
 #: What a child can be asked for.
 _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
     "intake": intake,
@@ -397,6 +414,7 @@ _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
     "export": export,
     "compare": compare,
     "curve": reduction_curve,
+    "look": look,
 }
 
 

@@ -17,7 +17,7 @@ from ..gate import sending as sending_to
 from ..store import cards, contents, shelf
 from ..store.database import session
 from ..store.download import download_name, sent_as
-from ..store.lost_images import from_earlier
+from ..store.lost_images import from_earlier, looked_at
 from ..store.models import (
     Comparison,
     Curve,
@@ -26,6 +26,7 @@ from ..store.models import (
     ExportFile,
     Inspection,
     Judgement,
+    Likeness,
     Model,
     Revision,
     RevisionFile,
@@ -306,6 +307,37 @@ def _keep_curve(db: Session, subject: dict[str, Any], result: dict[str, Any], fo
     row = db.get(Curve, subject["curve"])
     if row is not None:
         row.points, row.state, row.error = result["points"], "done", None
+
+
+# --- look ---------------------------------------------------------------------------------------------
+
+
+@app.task(name="look", queue="work")
+async def look(job_id: int) -> None:
+    """Find images that look like those that a revision misses."""
+    await run(job_id, _lay_out_look, _keep_look)
+
+
+def _lay_out_look(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(Likeness, subject["likeness"])
+    revision = db.get(Revision, subject["revision"])
+    if row is None or revision is None:
+        raise Failed("The model was taken off the shelf.")
+    before, files = looked_at(db, revision)
+    place = lambda content: folder / "in" / str(content)
+    for content in {*before.values(), *files.values()}:
+        contents.write_to(db, content, place(content))
+    return {
+        "what": "look",
+        "before": {reference: str(place(content)) for reference, content in before.items()},
+        "files": [{"path": path, "content": content, "file": str(place(content))} for path, content in files.items()],
+    }
+
+
+def _keep_look(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Likeness, subject["likeness"])
+    if row is not None:
+        row.rows, row.state, row.error = result["rows"], "done", None
 
 
 # --- export -------------------------------------------------------------------------------------------

@@ -230,6 +230,18 @@ class Curve(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class Likeness(Base):
+    """Images that look like those that a revision misses, by how they looked in an earlier one. rows: [{"reference", "path", "content", "bits"}]."""
+
+    __tablename__ = "likeness"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    revision_id: Mapped[int] = mapped_column(ForeignKey("revision.id", ondelete="CASCADE"), unique=True)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    rows: Mapped[list[Any]] = mapped_column(default=list)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class Judgement(Base):
     """What is kept of an inspection's judgement under one sheet and intent. key: digest of both; ledger, marks: as `present.stored` has them."""
 

@@ -14,7 +14,7 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Content, Curve, Export, Inspection, Job, Model, Revision, RevisionFile, Sending, now
+from .models import Comparison, Content, Curve, Export, Inspection, Job, Likeness, Model, Revision, RevisionFile, Sending, now
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -33,7 +33,7 @@ def producer() -> procrastinate.App:
 
 
 #: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
-_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "try": 0}
+_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "look": 20, "try": 0}
 #: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
 _SIZES = 9
 
@@ -198,6 +198,22 @@ def want_sending(db: Session, export: Export, sheet: str, variant: str) -> Sendi
     return sending
 
 
+def want_likeness(db: Session, revision: Revision) -> Likeness:
+    """Images that look like those that a revision misses; looked for anew each time, as others may have come."""
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = db.scalar(select(Likeness).where(Likeness.revision_id == revision.id))
+    if row is not None and row.state in ("waiting", "running"):
+        return row
+    if row is None:
+        row = Likeness(revision_id=revision.id)
+        db.add(row)
+        db.flush()
+    row.state, row.error, row.rows = "waiting", None, []
+    subject = {"likeness": row.id, "revision": revision.id, "model": revision.model_id}
+    enqueue(db, "look", f"Looking for images of {revision.model.name}", subject)
+    return row
+
+
 def want_comparison(db: Session, earlier: Inspection, later: Inspection) -> Comparison:
     """What differs between two inspections that are done; asked for if it was not, or if the last try failed."""
     revision = db.get_one(Revision, later.revision_id)
@@ -251,13 +267,15 @@ def settle_subject(db: Session, job: Job, state: str, error: str | None) -> None
             # What was stopped is tried when the tape comes back to it; what failed would fail again.
             tried.offers = "none" if state == "cancelled" else state
         return
-    rows: list[Inspection | Export | Comparison | Curve | Sending | None] = []
+    rows: list[Inspection | Export | Comparison | Curve | Sending | Likeness | None] = []
     if "inspection" in job.subject:
         rows.append(db.get(Inspection, job.subject["inspection"]))
     if "export" in job.subject:
         rows.append(db.get(Export, job.subject["export"]))
     if "comparison" in job.subject:
         rows.append(db.get(Comparison, job.subject["comparison"]))
+    if "likeness" in job.subject:
+        rows.append(db.get(Likeness, job.subject["likeness"]))
     if "sending" in job.subject:
         rows.append(db.get(Sending, job.subject["sending"]))
     if "curve" in job.subject:

@@ -6,12 +6,14 @@ from typing import Any
 
 from flask import Response
 from flask_smorest import Blueprint
+from sqlalchemy import select
 
 from ..core.surface.pictures import media_type
 from ..store import contents
 from ..store.database import session
 from ..store.lost_images import lost_images
-from ..store.models import Revision
+from ..store.models import Likeness, Revision
+from ..store.queue import want_likeness
 from . import schemas
 from .find import refuse, row
 
@@ -25,15 +27,31 @@ _SHOWN = ("image/png", "image/jpeg", "image/webp", "image/gif", "image/bmp")
 def offered(revision_id: int) -> dict[str, Any]:
     """For each image that did not come along: files that may be meant, the likeliest first, with the reason."""
     with session() as db:
-        found = lost_images(db, row(db, Revision, revision_id, "revision"))
+        revision = row(db, Revision, revision_id, "revision")
+        found = lost_images(db, revision)
+        likeness = db.scalar(select(Likeness).where(Likeness.revision_id == revision.id))
+        looked = {"state": "none", "error": None} if likeness is None else {"state": likeness.state, "error": likeness.error}
     listed = [
         {
             "reference": reference,
-            "candidates": [{**file.candidate._asdict(), "own": file.own, "content": file.content_id} for file in files],
+            "candidates": [{**file.candidate._asdict(), "own": file.own, "content": file.content_id} for file in lost.found],
+            "before": None if lost.before is None else {"content": lost.before[0], "number": lost.before[1]},
         }
-        for reference, files in found.items()
+        for reference, lost in found.items()
     ]
-    return {"images": listed}
+    return {"images": listed, "looked": looked}
+
+
+@blueprint.post("/<int:revision_id>/lost-images/look")
+@blueprint.response(202, schemas.Looked)
+def look(revision_id: int) -> dict[str, Any]:
+    """Look for images that look as the lost ones did in an earlier revision. Ask `lost-images` until it is done."""
+    with session() as db:
+        revision = row(db, Revision, revision_id, "revision")
+        if not any(lost.before for lost in lost_images(db, revision).values()):
+            refuse(409, "No earlier revision shows how the lost images looked.")
+        likeness = want_likeness(db, revision)
+        return {"state": likeness.state, "error": likeness.error}
 
 
 @blueprint.get("/<int:revision_id>/lost-images/<int:content_id>")
@@ -42,7 +60,8 @@ def picture(revision_id: int, content_id: int) -> Response:
     """The picture of a file that may be meant."""
     with session() as db:
         found = lost_images(db, row(db, Revision, revision_id, "revision"))
-        if content_id not in {file.content_id for files in found.values() for file in files}:
+        meant = {file.content_id for lost in found.values() for file in lost.found}
+        if content_id not in meant | {lost.before[0] for lost in found.values() if lost.before}:
             refuse(404, "This file is not among those that may be meant.")
         data = contents.read(db, content_id)
     kind = media_type(data)

@@ -781,10 +781,22 @@ class LostCandidate(Schema):
     content = fields.Integer(required=True)
 
 
+class LostBefore(Schema):
+    content = fields.Integer(required=True)
+    number = fields.Integer(required=True, metadata={"description": "of the earlier revision that had it"})
+
+
 class LostImage(Schema):
     reference = fields.String(required=True)
     candidates = fields.List(fields.Nested(LostCandidate), required=True)
+    before = fields.Nested(LostBefore, required=True, allow_none=True)
+
+
+class Looked(Schema):
+    state = fields.String(required=True, validate=validate.OneOf(["none", *STATES]))
+    error = fields.String(required=True, allow_none=True)
 
 
 class LostImages(Schema):
     images = fields.List(fields.Nested(LostImage), required=True)
+    looked = fields.Nested(Looked, required=True, metadata={"description": "whether images were compared by their look"})

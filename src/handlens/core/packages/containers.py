@@ -188,6 +188,9 @@ class MemoryPackage(Package):
 class FolderPackage(Package):
     """A folder on disk, or one file with its neighbours. Links that lead out of the folder are not followed."""
 
+    #: Files up to which it is listed.
+    most = limits.MAX_PACKAGE_FILES
+
     def __init__(self, root: Path) -> None:
         self.root = root.resolve()
 
@@ -196,19 +199,28 @@ class FolderPackage(Package):
         found: dict[str, Path] = {}
         for base, folders, files in os.walk(self.root):
             folders[:] = sorted(folder for folder in folders if not folder.startswith("."))
+            # A folder that os.walk goes into lies inside, since it follows no links: only a link among its files may lead out.
             for name in files:
                 full = Path(base, name)
                 path = unicodedata.normalize("NFC", full.relative_to(self.root).as_posix())
-                # A pipe or a device is no part of a model, and reading it may never end.
-                if is_noise(path) or not full.resolve().is_relative_to(self.root) or not full.is_file():
+                if is_noise(path) or not self._is_inside(full):
                     continue
                 found[path] = full
-                if len(found) > limits.MAX_PACKAGE_FILES:
-                    raise InputError(
-                        f"{self.root.name} holds more than {limits.MAX_PACKAGE_FILES:,} files; "
-                        "point at the model's own folder instead."
-                    )
+                if len(found) > self.most:
+                    raise InputError(f"{self.root.name} holds more than {self.most:,} files; {self._instead}")
         return dict(sorted(found.items()))
+
+    _instead = "point at the model's own folder instead."
+
+    def _is_inside(self, full: Path) -> bool:
+        """Whether a path is a plain file that does not lead out: a pipe or a device is no part of a model, and reading it may never end."""
+        try:
+            mode = full.lstat().st_mode
+        except OSError:
+            return False
+        if not stat.S_ISLNK(mode):
+            return stat.S_ISREG(mode)
+        return full.resolve().is_relative_to(self.root) and full.is_file()
 
     def names(self) -> Sequence[str]:
         return list(self._files)
@@ -227,6 +239,21 @@ class FolderPackage(Package):
             return full.read_bytes()
         except OSError as error:
             raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+class Library(FolderPackage):
+    """A folder of many files that is looked through by name for what a model misses; it is never a model's own package."""
+
+    most = limits.MAX_LIBRARY_FILES
+    _instead = "point at a part of it."
+
+    @cached_property
+    def by_name(self) -> dict[str, list[str]]:
+        """Paths by their file names."""
+        out: dict[str, list[str]] = {}
+        for path in self._files:
+            out.setdefault(path.rpartition("/")[2], []).append(path)
+        return out
 
 
 class FilePackage(FolderPackage):

@@ -8,6 +8,7 @@ from ..formats.files import role_of
 from ..limits import InputError
 from ..packages import FilePackage, Package
 from ..scene import Neighbour, Scene
+from ..stations.textures.services import near_names
 from ..words.own_reports import is_own_report
 
 #: Most neighbours that are kept, and the largest text that is looked at.
@@ -39,10 +40,10 @@ def with_neighbours(scene: Scene, package: Package, main: str, more: Iterable[tu
                 continue
             texts, bytes_left = texts + 1, bytes_left - size
         found.append(Neighbour(name, role, "package", size, lambda name=name: package.read(name)))  # type: ignore[misc]
+    missing = [i.reference for i in scene.images if i.status in ("missing", "absolute") and i.load is None]
     for origin, other in more:
-        for name in other.names():
-            if role_of(name) == "image":
-                found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
+        for name in near_names(missing, [name for name in other.names() if role_of(name) == "image"]):
+            found.append(Neighbour(name, "image", origin, other.size(name), lambda name=name, other=other: other.read(name)))  # type: ignore[misc]
     sizes = {name: known for name in sorted(named) if (known := _size(package, name)) is not None}
     return scene.with_(beside=tuple(found[:_MOST]), main=main, file_bytes=sizes)
 

@@ -10,7 +10,7 @@ from .. import formats, packages
 from ..formats.files import model_files
 from ..formats.table import MODEL_ENDINGS
 from ..limits import InputError
-from ..packages import ARCHIVES, FilePackage, FolderPackage, Package
+from ..packages import ARCHIVES, FilePackage, Library, Package
 from ..scene import Scene
 from .beside import with_neighbours
 from .fits import check_fits
@@ -60,7 +60,7 @@ def models_below(path: str | Path, search: Sequence[str] = ()) -> list[tuple[str
 def open_to_mend(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
     """As `open_scene`, but what lies in searched folders is only offered to mends, never taken as found. Raises InputError."""
     package, main = _package(path)
-    return package, main, open_main(package, main, [("search", FolderPackage(folder)) for folder in _folders(search)])
+    return package, main, open_main(package, main, [("search", Library(folder)) for folder in _folders(search)])
 
 
 def open_main(package: Package, main: str, more: Iterable[tuple[str, Package]] = ()) -> Scene:
@@ -89,7 +89,7 @@ class SearchPackage(Package):
     """A package with further folders behind it, asked only for references that the package itself cannot resolve."""
 
     def __init__(self, inner: Package, folders: list[Path]) -> None:
-        self.inner, self.folders = inner, [FolderPackage(folder) for folder in folders]
+        self.inner, self.folders = inner, [Library(folder) for folder in folders]
         if isinstance(inner, FilePackage):
             self.file = inner.file
 
@@ -107,11 +107,14 @@ class SearchPackage(Package):
         other = self._elsewhere(path)
         return self.inner.read(path) if other is None else other[0].read(other[1])
 
-    def _elsewhere(self, path: str) -> tuple[FolderPackage, str] | None:
+    def _elsewhere(self, path: str) -> tuple[Library, str] | None:
         if self.inner.has(path):
             return None
+        name = path.rpartition("/")[2]
         for folder in self.folders:
-            for candidate in (path, path.rpartition("/")[2]):
+            # Deeper in, a name that several files have means none of them for sure.
+            below = folder.by_name.get(name, [])
+            for candidate in (path, name, *(below if len(below) == 1 else ())):
                 if folder.has(candidate):
                     return folder, candidate
         return None

@@ -2,6 +2,6 @@
 
 from __future__ import annotations
 
-from .relink import Candidate, candidates
+from .relink import Candidate, candidates, near_names
 
-__all__ = ["Candidate", "candidates"]
+__all__ = ["Candidate", "candidates", "near_names"]
