@@ -3310,6 +3310,8 @@ export interface components {
             images?: "as-format" | "beside" | "embedded" | "none";
             /** @description Below the model's own; {model} stands for the model's name. */
             folder?: string;
+            /** @description Of files beside, without their ending: {model}, {material}, {role} and {part} stand for the first that uses it. As they are called where empty. */
+            image_names?: string;
             /** @description Whether an OBJ brings its library. */
             material_library?: boolean;
             /** @description Clips go into files of their own beside the model, where there are several. */

@@ -80,6 +80,11 @@ def parser() -> argparse.ArgumentParser:
         "--images", choices=("as-format", "embedded", "beside", "none"), help="where images go, where the format allows it"
     )
     p.add_argument("--folder", metavar="NAME", help="folder for images beside; {model} stands for the model's name")
+    p.add_argument(
+        "--image-names",
+        metavar="PATTERN",
+        help="names of images beside, such as {material}_{role}; {model} and {part} stand for theirs too",
+    )
     p.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")

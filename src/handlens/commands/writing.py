@@ -169,9 +169,20 @@ def run_export(args: argparse.Namespace) -> int:
 
 def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
     """The sheet's options with those that the call states in their place."""
-    stated = {"unit": args.unit, "up_axis": args.up, "images": args.images, "folder": args.folder}
+    stated = {
+        "unit": args.unit,
+        "up_axis": args.up,
+        "images": args.images,
+        "folder": args.folder,
+        "image_names": args.image_names,
+    }
     stated |= {"triangulate": args.triangulate or None, "material_library": False if args.no_library else None}
-    return msgspec.structs.replace(wanted, **{k: v for k, v in stated.items() if v is not None})
+    given = {k: v for k, v in stated.items() if v is not None}
+    try:
+        msgspec.convert(given, type(wanted))
+    except msgspec.ValidationError as error:
+        raise InputError(f"This cannot be wished of an export: {error}.") from error
+    return msgspec.structs.replace(wanted, **given)
 
 
 def target(out: str, model: str, format_name: str) -> tuple[Path, str]:

@@ -22,7 +22,8 @@ _IMAGES = {
 }
 _Suffix = Annotated[str, Meta(min_length=1, max_length=40, pattern=r"^[A-Za-z0-9_.\-]+$")]
 _PLACE = Meta(max_length=120, pattern=r"^(?!.*\.\.)[^\\:*?\"<>|]*$")
-
+#: A name with what stands for something in braces.
+_PATTERN = Meta(max_length=120, pattern=r"^([^{}\\/:*?\"<>|.]|\{(model|material|role|part)\})*$")
 
 _LEVELS = {
     "nodes": "nodes beside their part",
@@ -53,6 +54,13 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
     ] = "as-format"
     folder: Annotated[
         Annotated[str, _PLACE], described("Folder for images", "Below the model's own; {model} stands for the model's name.")
+    ] = ""
+    image_names: Annotated[
+        Annotated[str, _PATTERN],
+        described(
+            "Names of images",
+            "Of files beside, without their ending: {model}, {material}, {role} and {part} stand for the first that uses it. As they are called where empty.",
+        ),
     ] = ""
     material_library: Annotated[bool, described("Material library", "Whether an OBJ brings its library.")] = True
     clip_files: Annotated[

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import posixpath
+import re
 from collections.abc import Collection
 from dataclasses import replace
 
 from ...limits import plural
 from ...scene import Image, Scene
+from ...scene.transforms import walk
 from ...surface.names import as_file, file_names
 from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
 from .accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
@@ -144,10 +146,47 @@ def image_files(scene: Scene, target: Target) -> dict[int, str]:
     """Relative path of each image where it lies beside the model."""
     taken = {f"{target.stem}.{e}" for e in ("obj", "mtl", "dae", "usda", "bin", "gltf", "glb")}
     folder = target.options.folder.replace("{model}", target.stem).strip("/")
+    pattern = target.options.image_names
+    images = _by_pattern(scene, pattern, target.stem) if pattern else scene.images
     if target.format.name in ("3mf", "usdz"):
-        return file_names(scene.images, ENDING_BY_MEDIA, taken)
-    names = file_names(scene.images, ENDING_BY_MEDIA, taken, folder)
-    return names if target.home is None else names | _in_their_places(scene, names, target.home)
+        return file_names(images, ENDING_BY_MEDIA, taken)
+    names = file_names(images, ENDING_BY_MEDIA, taken, folder)
+    return names if target.home is None or pattern else names | _in_their_places(scene, names, target.home)
+
+
+def _by_pattern(scene: Scene, pattern: str, model: str) -> tuple[Image, ...]:
+    """Images under the names that a pattern gives them, by the first material, role and part that use each; those that nothing uses keep theirs.
+
+    What is beside them in a name is kept from making folders: a slash in a material's name is no slash of a path.
+    """
+    uses: dict[int, tuple[int, str]] = {}
+    for number, material in enumerate(scene.materials):
+        for texture in material.inputs:
+            if texture.image is not None:
+                uses.setdefault(texture.image, (number, texture.role))
+    parts: dict[int, str] = {}
+    for index in walk(scene):
+        mesh = scene.nodes[index].mesh
+        for number in scene.meshes[mesh].slot_materials if mesh is not None else ():
+            parts.setdefault(number, scene.part_name(index))
+    out = []
+    for k, image in enumerate(scene.images):
+        if k not in uses:
+            out.append(image)
+            continue
+        number, role = uses[k]
+        words = {"model": model, "material": scene.materials[number].name, "role": role, "part": parts.get(number, "")}
+        name = pattern
+        for key, value in words.items():
+            name = name.replace(f"{{{key}}}", _plain(value))
+        ending = base_name(image).rpartition(".")[1:]
+        out.append(replace(image, found_at=None, reference="".join((name, *ending)) if ending[0] else name))
+    return tuple(out)
+
+
+def _plain(words: str) -> str:
+    """Words as a piece of a file's name: what parts a path, begins an ending or is a blank becomes an underscore."""
+    return re.sub(r"[\s./\\]+", "_", words).strip("_")
 
 
 def _in_their_places(scene: Scene, names: dict[int, str], home: str) -> dict[int, str]:
