@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import hashlib
+import io
 import json
 import threading
 import urllib.error
 import urllib.request
+import zipfile
 
 import msgspec
 import numpy as np
@@ -140,6 +142,36 @@ def test_the_gate_takes_nothing_but_what_was_announced(gate):
     assert ask("POST", "/packages", b"{}", Origin="http://quay.example")[0] == 403
     assert ask("DELETE", f"/packages/{number}")[0] == 204
     assert ask("GET", f"/packages/{number}")[0] == 404
+
+
+def test_a_package_goes_back_out_as_the_same_package(client):
+    files = {
+        "hut/hut.obj": b"mtllib hut.mtl\no hut\nv 0 0 0\nv 2 0 0\nv 0 3 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl oak\nf 1/1 2/2 3/3\n",
+        "hut/hut.mtl": b"newmtl oak\nmap_Kd paint/oak.png\n",
+        "hut/paint/oak.png": png(noise=4),
+        "hut/notes/read me.txt": b"mind the tide",
+    }
+    drop(client, files)
+    hut = settled(client, "Hut")
+    slips = [{"mend": "textures.resize", "params": {"pixels": 32}, "on": True}]
+    client.put(f"/api/revisions/{hut['revision']}/tape", json={"slips": slips})
+    made = exported(client, hut["revision"], whole=True)
+    assert made["proof"]["proved"], made
+    told = {f["path"]: f["state"] for f in client.get(f"/api/revisions/{hut['revision']}/handoff").json["sent"][0]["files"]}
+    changed = {path for path, state in told.items() if state == "changed"}
+    assert {path.rpartition("/")[2] for path in changed} == {"oak.png"}
+    assert {p.rpartition("/")[2] for p, state in told.items() if state == "new"} == {"handlens-manifest.json"}
+    whole = client.get(f"/api/exports/{made['id']}/download")
+    with zipfile.ZipFile(io.BytesIO(whole.data)) as archive:
+        manifest = json.loads(archive.read("handlens-manifest.json"))
+        assert {f["path"] for f in manifest["files"] if f["because"]} == changed
+        assert archive.read(next(n for n in archive.namelist() if n.endswith("read me.txt"))) == files["hut/notes/read me.txt"]
+    assert (
+        client.post(
+            f"/api/revisions/{settled(client, 'Quay board')['revision']}/exports", json={"format": "glb", "whole": True}
+        ).status_code
+        == 422
+    )
 
 
 # --- what lies there ----------------------------------------------------------------------------------

@@ -108,8 +108,8 @@ export const api = {
   watchNoMore: (id: number) => call<void>('DELETE', `/watches/${id}`),
   elements: async (inspection: number, finding: string) =>
     new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
-  beginExport: (revision: number, format: string, options: Record<string, unknown> = {}) =>
-    call<Export>('POST', `/revisions/${revision}/exports`, { format, options }),
+  beginExport: (revision: number, format: string, options: Record<string, unknown> = {}, whole = false) =>
+    call<Export>('POST', `/revisions/${revision}/exports`, { format, options, whole }),
   send: (id: number, sheet: string, variant: string) => call<S['Sending']>('POST', `/exports/${id}/sendings`, { sheet, variant }),
   handoff: (revision: number) => call<S['Handoff']>('GET', `/revisions/${revision}/handoff`),
   knownFiles: (id: number) => call<S['KnownFiles']>('GET', `/exports/${id}/known`),

@@ -3086,6 +3086,11 @@ export interface components {
         };
         ExportWish: {
             format: string;
+            /**
+             * @description the package that it came in with what was mended in its place; format and options do not count then
+             * @default false
+             */
+            whole: boolean;
             /** @description keys of a sheet's export, for this one export */
             options?: {
                 [key: string]: unknown;

@@ -15,6 +15,10 @@ const { data: sheets } = useQuery({ queryKey: ['sheets'], queryFn: api.sheets, s
 const visible = defineModel<boolean>('visible', { required: true });
 const router = useRouter();
 const format = ref('glb');
+/** What came as a package may go back out as the same package. */
+const WHOLE = 'whole';
+const own = computed(() => state.bench.value?.format ?? 'glb');
+const whole = computed(() => format.value === WHOLE);
 const trouble = ref('');
 /** How this one export is wished, where that is otherwise than the sheet says. */
 const said = ref<Tree>({});
@@ -40,7 +44,7 @@ function wish(key: string, value: unknown) {
 const others = computed(() => Object.keys(said.value).length);
 const busy = ref(false);
 const formats = computed(() => state.catalogue.value?.formats ?? []);
-const lost = computed(() => state.bench.value?.reading?.lost[format.value] ?? []);
+const lost = computed(() => state.bench.value?.reading?.lost[whole.value ? own.value : format.value] ?? []);
 const wanted = computed(() => state.sheet.value?.formats ?? []);
 const wanting = computed(() => written(state.sheet.value?.export ?? {}));
 const taken = computed(() => formats.value.filter((f) => wanted.value.includes(f.name)));
@@ -61,7 +65,9 @@ watch(
 async function go() {
   busy.value = true;
   try {
-    const made = await api.beginExport(state.bench.value!.revision.id, format.value, said.value);
+    const made = whole.value
+      ? await api.beginExport(state.bench.value!.revision.id, own.value, {}, true)
+      : await api.beginExport(state.bench.value!.revision.id, format.value, said.value);
     visible.value = false;
     await router.push(`/proof/${made.id}`);
   } catch (e) {
@@ -80,7 +86,11 @@ async function go() {
         ><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b>
         <span class="faded">{{ f.says }}</span></label
       >
-      <details :open="!wanted.includes(format)">
+      <label v-if="(state.bench.value?.file_count ?? 0) > 1" class="format"
+        ><input v-model="format" type="radio" name="format" :value="WHOLE" /> <b>As it came</b>
+        <span class="faded">the whole package: what no mend touched stays byte for byte, with a manifest</span></label
+      >
+      <details :open="!whole && !wanted.includes(format)">
         <summary>{{ folded.length }} formats that {{ state.sheet.value?.name }} does not take</summary>
         <label v-for="f in folded" :key="f.name" class="format"
           ><input v-model="format" type="radio" name="format" :value="f.name" /> <b>{{ f.short }}</b>
@@ -88,8 +98,8 @@ async function go() {
         >
       </details>
     </fieldset>
-    <p v-if="wanting" class="faded">{{ state.sheet.value?.name }} wants {{ wanting }}, where the format leaves it open.</p>
-    <details class="wishes">
+    <p v-if="wanting && !whole" class="faded">{{ state.sheet.value?.name }} wants {{ wanting }}, where the format leaves it open.</p>
+    <details v-if="!whole" class="wishes">
       <summary>How it is written{{ others ? `: ${others} otherwise than the sheet says` : ', as the sheet says' }}</summary>
       <div v-for="v in wishes" :key="v.path" class="wish" :title="v.field.help">
         <span>{{ v.field.title }} <i v-if="keyOf(v.path) in said">for this export</i></span>

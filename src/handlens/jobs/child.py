@@ -17,7 +17,7 @@ import resource
 import signal
 import sys
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -39,9 +39,11 @@ from ..core.packages import Package
 from ..core.pipeline import inspecting
 from ..core.pipeline.no_model import no_model
 from ..core.pipeline.opening import open_main
-from ..core.pipeline.writing import write_as
+from ..core.pipeline.packaged import packaged
+from ..core.pipeline.writing import in_intended_unit, write_as
 from ..core.present.report import source
 from ..core.present.stored import judged
+from ..core.proof import prove
 from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
 from ..core.route.stations import stations
@@ -348,12 +350,10 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     tell("writing", 0.4)
     sheet = sheet_from_json(json.dumps(request["rules"]), "The rule sheet")
     intent = sheet.meant(intent_from_json(json.dumps(request["intent"])))
+    if request["whole"]:
+        return _whole_package(request, mended, sheet, intent, out)
     made = write_as(mended.scene, request["format"], request["stem"], _writes(sheet, request["options"]), intent)
-    folder = out / "files"
-    folder.mkdir()
-    for name, data in made.files.items():
-        (folder / name).parent.mkdir(parents=True, exist_ok=True)
-        (folder / name).write_bytes(data)
+    folder = _lay_out(made.files, out)
     tell("proving", 0.6)
     package, main = packages.FolderPackage(folder), next(iter(made.files))
     proof = made.proof(package, main)
@@ -362,6 +362,35 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
         (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
     tell("storing", 0.95)
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
+
+
+def _whole_package(request: dict[str, Any], mended: _Mended, sheet: RuleSheet, intent: Intent, out: Path) -> dict[str, Any]:
+    """The package that a model came in, with what was mended in its place; then opened afresh and compared."""
+    before = mended.came if mended.came is not None else open_main(mended.package, request["main"])
+    scene = in_intended_unit(mended.scene, intent)
+    options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
+    because = [run["mend"] for run in mended.runs if run["applied"]]
+    made = packaged(mended.package, request["main"], before, scene, because, options)
+    folder = _lay_out(made.files, out)
+    tell("proving", 0.6)
+    read = open_main(packages.FolderPackage(folder), made.main)
+    proof = prove(scene, read, options)
+    if not proof.proved:
+        full = display_copy(read)
+        (out / "read-back.bin").write_bytes(reduced_copy(full) or full)
+    tell("storing", 0.95)
+    lost = formats.what_is_lost(scene, made.main.rpartition(".")[2], options)
+    return {"files": list(made.files), "lost": lost, "proof": proof.to_json(), "runs": mended.runs}
+
+
+def _lay_out(files: Mapping[str, bytes], out: Path) -> Path:
+    """Files of an export in a folder of the job's, which is returned."""
+    folder = out / "files"
+    folder.mkdir()
+    for name, data in files.items():
+        (folder / name).parent.mkdir(parents=True, exist_ok=True)
+        (folder / name).write_bytes(data)
+    return folder
 
 
 def _writes(sheet: RuleSheet, wished: dict[str, Any]) -> ExportOptions:

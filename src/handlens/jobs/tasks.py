@@ -360,7 +360,8 @@ def _lay_out_export(db: Session, subject: dict[str, Any], folder: Path) -> dict[
         **_lay_out(db, revision, row.tape, folder),
         "format": row.format,
         "rules": msgspec.to_builtins(sheet_of(db, row.sheet)),
-        "options": row.options,
+        "options": {key: value for key, value in row.options.items() if key != "whole"},
+        "whole": bool(row.options.get("whole")),
         "intent": revision.model.intent,
         "stem": stem,
     }

@@ -14,7 +14,7 @@ from .models import Export
 
 def download_name(export: Export) -> str:
     """What the download is called."""
-    main = export.files[0].path
+    main = export.files[0].path.rpartition("/")[2]
     return main if len(export.files) == 1 else f"{main.rpartition('.')[0]}_{export.format}.zip"
 
 

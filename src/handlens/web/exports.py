@@ -34,8 +34,11 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     with session() as db:
         revision = row(db, Revision, revision_id, "revision")
         model = revision.model
+        whole = {"whole": True} if wish["whole"] else {}
+        if whole and len(revision.files) < 2:
+            refuse(422, "The model came as one file, which is its whole package; write it in a format.")
         tape, aside = shelf.slips_of(db, revision), shelf.aside_of(db, model)
-        export, _ = want_export(db, revision, tape, wish["format"], model.sheet, aside, _options(wish["options"]))
+        export, _ = want_export(db, revision, tape, wish["format"], model.sheet, aside, _options(wish["options"]) | whole)
         return _entry(db, export)
 
 

@@ -462,6 +462,12 @@ class NamePreview(Schema):
 
 class ExportWish(Strict):
     format = fields.String(required=True)
+    whole = fields.Boolean(
+        load_default=False,
+        metadata={
+            "description": "the package that it came in with what was mended in its place; format and options do not count then"
+        },
+    )
     options = fields.Dict(
         keys=fields.String(), load_default=dict, metadata={"description": "keys of a sheet's export, for this one export"}
     )
