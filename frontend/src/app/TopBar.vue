@@ -63,6 +63,7 @@ nav a,
   display: flex;
   align-items: center;
   padding: 0 11px;
+  white-space: nowrap;
   color: var(--hl-ink-soft);
   text-decoration: none;
   position: relative;

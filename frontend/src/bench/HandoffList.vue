@@ -34,12 +34,14 @@ const name = (slug: string) => state.catalogue.value?.sheets.find((s) => s.slug 
 
 <template>
   <div class="handoff">
-    <p class="small">
-      Written as {{ format.toUpperCase() }} for {{ state.sheet.value?.name }} it loses
-      {{ lost.length ? '' : 'nothing.' }}
-      <template v-for="(l, k) in lost.slice(0, 4)" :key="l">{{ k ? '; ' : '' }}{{ l.replace(/\.$/, '') }}</template
-      >{{ lost.length > 4 ? ` and ${lost.length - 4} more things.` : lost.length ? '.' : '' }}
-    </p>
+    <p v-if="!lost.length" class="small">Written as {{ format.toUpperCase() }} for {{ state.sheet.value?.name }} it loses nothing.</p>
+    <div v-else class="small">
+      Written as {{ format.toUpperCase() }} for {{ state.sheet.value?.name }}, this is lost or written otherwise:
+      <ul>
+        <li v-for="l in lost.slice(0, 4)" :key="l">{{ l }}</li>
+        <li v-if="lost.length > 4" class="faded">and {{ lost.length - 4 }} more, told before it is written</li>
+      </ul>
+    </div>
     <p v-if="!last" class="small"><b>Export</b> below writes the files, opens them afresh and compares them row by row.</p>
     <template v-else>
       <h3>
@@ -91,6 +93,10 @@ p :deep(svg) {
 }
 p .btn {
   margin-left: 4px;
+}
+ul {
+  margin: 2px 0;
+  padding-left: 18px;
 }
 table {
   border-collapse: collapse;
