@@ -9,7 +9,7 @@ import pytest
 from PIL import Image
 
 from conftest import ROOT
-from handlens.core.surface.alike import ALIKE, bits_apart, look_hash
+from handlens.core.surface.alike import ALIKE, hash_distance, look_hash
 from kit.pictures import png
 
 PICTURES = sorted((ROOT / "docs" / "screenshots").glob("*.png"))[:6] + sorted((ROOT / "demo" / "models").rglob("board_front.png"))
@@ -26,7 +26,7 @@ def again(path, size, kind):
 def test_a_picture_looks_like_itself_however_it_is_scaled_and_packed(path):
     known = look_hash(path.read_bytes())
     for size, kind in (((512, 512), "JPEG"), ((96, 96), "PNG"), ((300, 150), "WEBP")):
-        assert bits_apart(known, look_hash(again(path, size, kind))) <= ALIKE, (size, kind)
+        assert hash_distance(known, look_hash(again(path, size, kind))) <= ALIKE, (size, kind)
 
 
 def test_pictures_of_two_things_do_not():
@@ -36,7 +36,7 @@ def test_pictures_of_two_things_do_not():
         out = io.BytesIO()
         Image.fromarray(dice.integers(0, 255, (9, 9, 3), np.uint8)).resize((120, 120)).save(out, "PNG")
         found.append(look_hash(out.getvalue()))
-    apart = [bits_apart(a, b) for k, a in enumerate(found) for b in found[:k]]
+    apart = [hash_distance(a, b) for k, a in enumerate(found) for b in found[:k]]
     assert min(apart) > ALIKE
 
 

@@ -56,7 +56,7 @@ from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
 from ..core.stations.arrival.services import all_names, variant_words
 from ..core.stations.budget.services import curve
-from ..core.surface.alike import ALIKE, bits_apart, look_hash
+from ..core.surface.alike import ALIKE, hash_distance, look_hash
 from ..core.words.calls import Call
 from ..core.words.json_tree import Json
 
@@ -351,7 +351,7 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     sheet = sheet_from_json(json.dumps(request["rules"]), "The rule sheet")
     intent = sheet.meant(intent_from_json(json.dumps(request["intent"])))
     if request["whole"]:
-        return _whole_package(request, mended, sheet, intent, out)
+        return _package_again(request, mended, sheet, intent, out)
     made = write_as(mended.scene, request["format"], request["stem"], _writes(sheet, request["options"]), intent)
     folder = _lay_out(made.files, out)
     tell("proving", 0.6)
@@ -364,7 +364,7 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
 
 
-def _whole_package(request: dict[str, Any], mended: _Mended, sheet: RuleSheet, intent: Intent, out: Path) -> dict[str, Any]:
+def _package_again(request: dict[str, Any], mended: _Mended, sheet: RuleSheet, intent: Intent, out: Path) -> dict[str, Any]:
     """The package that a model came in, with what was mended in its place; then opened afresh and compared."""
     before = mended.came if mended.came is not None else open_main(mended.package, request["main"])
     scene = in_intended_unit(mended.scene, intent)
@@ -429,7 +429,7 @@ def look(request: dict[str, Any], out: Path) -> dict[str, Any]:
         tell("looking at images", number / len(request["files"]))
         there = look_hash(Path(file["file"]).read_bytes())
         for reference, known in wanted.items():
-            if known is not None and there is not None and (bits := bits_apart(known, there)) <= ALIKE:
+            if known is not None and there is not None and (bits := hash_distance(known, there)) <= ALIKE:
                 rows.append({"reference": reference, "path": file["path"], "content": file["content"], "bits": bits})
     rows.sort(key=lambda row: row["bits"])
     return {"rows": rows[:_ALIKE_KEPT]}

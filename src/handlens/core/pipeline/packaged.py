@@ -93,7 +93,9 @@ def _inside(home: str, name: str) -> str:
 def images_alone(before: Scene, after: Scene) -> dict[str, bytes] | None:
     """Pictures that hold something else than before, by their paths, where nothing else of a model changed; None where something did."""
     for field in fields(Scene):
-        if field.name not in ("images", "beside", "former") and not _same(getattr(before, field.name), getattr(after, field.name)):
+        if field.name not in ("images", "beside", "former") and not _same(
+            getattr(before, field.name), getattr(after, field.name)
+        ):
             return None
     if len(before.images) != len(after.images):
         return None

@@ -35,6 +35,6 @@ def look_hash(data: bytes) -> int | None:
         return None
 
 
-def bits_apart(one: int, other: int) -> int:
+def hash_distance(one: int, other: int) -> int:
     """In how many bits two hashes differ."""
     return (one ^ other).bit_count()
