@@ -259,8 +259,13 @@ def test_versions_are_kept_in_turn_and_wrong_ones_name_the_place(client, own):
 
 
 def test_an_edit_is_tried_on_the_shelf_before_it_is_kept(client, board, own):
-    tried = client.post("/api/sheets/ferry-gate/try", json={"changes": {"limits": {"texture_pixels": 32}}}).json
-    said = next(x for x in tried["changed"] if x["name"] == "Quay board")["says"]
+    changed, first = [], 0
+    while first is not None:
+        tried = client.post(
+            "/api/sheets/ferry-gate/try", json={"changes": {"limits": {"texture_pixels": 32}}, "first": first}
+        ).json
+        changed, first = [*changed, *tried["changed"]], tried["next"]
+    said = next(x for x in changed if x["name"] == "Quay board")["says"]
     assert any(words.startswith("new stop: ") and "paint.png" in words for words in said)
     assert {x["path"] for x in tried["differs"]} == {"limits.texture_pixels", "limits.parts"}
     assert client.get("/api/sheets/ferry-gate").json["sheet"]["limits"]["texture_pixels"] == 1024

@@ -123,7 +123,7 @@ export const api = {
   learnSheet: (fit: number[], unfit: number[], beside: string) => call<S['SheetLesson']>('POST', '/sheets/learn', { fit, unfit, beside }),
   keepSheet: (slug: string, seen: number, changes: object, note: string) =>
     call<SheetPage>('PUT', `/sheets/${slug}`, { seen, changes, note }),
-  trySheet: (slug: string, changes: object) => call<S['SheetEffect']>('POST', `/sheets/${slug}/try`, { changes }),
+  trySheet: (slug: string, changes: object, first = 0) => call<S['SheetEffect']>('POST', `/sheets/${slug}/try`, { changes, first }),
   removeSheet: (slug: string) => call<void>('DELETE', `/sheets/${slug}`),
   export: (id: number) => call<Export>('GET', `/exports/${id}`),
   readBack: (id: number) => bytes(`/exports/${id}/stage`),

@@ -2239,7 +2239,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** What an edit would change on the shelf, before it is kept. Of many models those that were touched last are tried. */
+        /**
+         * What an edit would change on the shelf, before it is kept: a few models at a time, so that whoever waits sees how far it is and can
+         *     stop. Of many models those that were touched last are tried.
+         */
         post: {
             parameters: {
                 query?: never;
@@ -3611,6 +3614,11 @@ export interface components {
             changes: {
                 [key: string]: unknown;
             };
+            /**
+             * @description how many models were tried before
+             * @default 0
+             */
+            first: number;
         };
         SheetModelEffect: {
             model: number;
@@ -3618,6 +3626,11 @@ export interface components {
             says: string[];
         };
         SheetEffect: {
+            /** @description how many models are tried in all */
+            of: number;
+            /** @description where to go on; null at the end */
+            next: number | null;
+            /** @description how many of these were read and could be tried */
             tried: number;
             changed: components["schemas"]["SheetModelEffect"][];
             differs: components["schemas"]["SheetChange"][];

@@ -5,6 +5,7 @@ import InputText from 'primevue/inputtext';
 import { useToast } from 'primevue/usetoast';
 import { computed, ref, watch } from 'vue';
 import { api, type CheckFacts, type SheetPage } from '../api/client';
+import type { components } from '../api/schema';
 import ResultMark from '../ui/ResultMark.vue';
 import SureButton from '../ui/SureButton.vue';
 import RowWords from './RowWords.vue';
@@ -13,15 +14,39 @@ import type { Draft } from './useDraft';
 
 const props = defineProps<{ page: SheetPage; draft: Draft; checks: CheckFacts[]; chosen: Row | null; busy: boolean }>();
 const emit = defineEmits<{ keep: [note: string]; begin: [note: string]; remove: [] }>();
+type Effect = components['schemas']['SheetEffect'];
 const toast = useToast();
 const known = computed(() => new Map(props.checks.map((c) => [c.id, c])));
 const note = ref('');
+/** What the edit would change, a few models at a time: how far it is is told, and it can be stopped. */
+const round = ref(0);
+const sofar = ref<{ tried: number; seen: number; of: number; changed: Effect['changed'] } | null>(null);
 const effect = useMutation({
-  mutationFn: () => api.trySheet(props.page.sheet.slug, props.draft.changes.value),
+  mutationFn: async () => {
+    const mine = ++round.value;
+    sofar.value = { tried: 0, seen: 0, of: 0, changed: [] };
+    for (let first: number | null = 0; first !== null && mine === round.value;) {
+      const some: Effect = await api.trySheet(props.page.sheet.slug, props.draft.changes.value, first);
+      if (mine !== round.value) return;
+      const before: NonNullable<typeof sofar.value> = sofar.value;
+      sofar.value = {
+        tried: before.tried + some.tried,
+        seen: some.next ?? some.of,
+        of: some.of,
+        changed: [...before.changed, ...some.changed],
+      };
+      first = some.next;
+    }
+  },
   onError: (e) => toast.add({ severity: 'error', summary: e.message, life: 9000 }),
 });
+function stop() {
+  round.value++;
+  sofar.value = null;
+  effect.reset();
+}
 // What was tried was another edit by now.
-watch([() => props.page, props.draft.draft], () => effect.reset());
+watch([() => props.page, props.draft.draft], stop);
 watch(
   () => [props.page.sheet.slug, props.page.sheet.version],
   () => (note.value = ''),
@@ -43,20 +68,19 @@ const ago = (date: string) => {
       <p class="small faded">{{ page.sheet.basis }}</p>
     </section>
     <section v-if="draft.steps.value.length" class="edit">
-      <template v-if="effect.data.value">
-        <b
-          >This edit changes {{ effect.data.value.changed.length }} of {{ effect.data.value.tried }}
-          {{ effect.data.value.tried === 1 ? 'model' : 'models' }}.</b
-        >
-        <p v-for="c in effect.data.value.changed.slice(0, 6)" :key="c.model" class="small">
+      <template v-if="effect.isPending.value">
+        <b role="status">Tried on {{ sofar?.seen ?? 0 }} of {{ sofar?.of || '…' }} models …</b>
+        <button class="btn" @click="stop">Stop</button>
+      </template>
+      <template v-else-if="sofar">
+        <b>This edit changes {{ sofar.changed.length }} of {{ sofar.tried }} {{ sofar.tried === 1 ? 'model' : 'models' }}.</b>
+        <p v-for="c in sofar.changed.slice(0, 6)" :key="c.model" class="small">
           {{ c.name }}: {{ c.says.slice(0, 2).join('; ') }}{{ c.says.length > 2 ? ` and ${c.says.length - 2} more` : '' }}
         </p>
       </template>
       <template v-else>
         <b>{{ draft.steps.value.length }} {{ draft.steps.value.length === 1 ? 'edit' : 'edits' }}, not kept yet.</b>
-        <button class="btn" :disabled="effect.isPending.value" @click="effect.mutate()">
-          {{ effect.isPending.value ? 'Trying …' : 'Try it on the shelf' }}
-        </button>
+        <button class="btn" @click="effect.mutate()">Try it on the shelf</button>
       </template>
     </section>
     <section>

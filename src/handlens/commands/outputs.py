@@ -29,7 +29,9 @@ def write_json(target: str, tree: dict[str, Any], outputs: Outputs) -> None:
 
 def outputs_of(args: argparse.Namespace, *read: tuple[str, str, Scene]) -> Outputs:
     """What a call may write. read: the path of each model that was read, its main file in there, and its scene."""
+    project = getattr(args, "project", None)
     inputs = [
+        *([] if project is None else [project.path, *([project.sheet] if project.sheet else [])]),
         *getattr(args, "search", ()),
         *(x for name in ("rules", "intent", "baseline", "recipe") if (x := getattr(args, name, None))),
     ]

@@ -731,6 +731,9 @@ class SheetKept(Strict):
 
 class SheetTried(Strict):
     changes = fields.Dict(keys=fields.String(), required=True)
+    first = fields.Integer(
+        load_default=0, validate=validate.Range(0, 10_000), metadata={"description": "how many models were tried before"}
+    )
 
 
 class SheetVersion(Schema):
@@ -774,7 +777,9 @@ class SheetModelEffect(Schema):
 
 
 class SheetEffect(Schema):
-    tried = fields.Integer(required=True)
+    of = fields.Integer(required=True, metadata={"description": "how many models are tried in all"})
+    next = fields.Integer(required=True, allow_none=True, metadata={"description": "where to go on; null at the end"})
+    tried = fields.Integer(required=True, metadata={"description": "how many of these were read and could be tried"})
     changed = fields.List(fields.Nested(SheetModelEffect), required=True)
     differs = fields.List(fields.Nested(schema_of(SheetChange)), required=True)
 

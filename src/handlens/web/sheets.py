@@ -9,7 +9,7 @@ import msgspec
 from flask import Response
 from flask.views import MethodView
 from flask_smorest import Blueprint
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from ..core.limits import InputError
@@ -31,6 +31,8 @@ from .find import refuse, row
 blueprint = Blueprint("sheets", __name__, url_prefix="/api/sheets", description="Rule sheets")
 #: Models that an edit is tried on: those that were touched last.
 _TRIED = 60
+#: Models that one request tries an edit on.
+_AT_ONCE = 5
 
 
 @blueprint.route("")
@@ -158,7 +160,8 @@ def file(slug: str) -> Response:
 @blueprint.arguments(schemas.SheetTried)
 @blueprint.response(200, schemas.SheetEffect)
 def try_edit(wish: dict[str, Any], slug: str) -> dict[str, Any]:
-    """What an edit would change on the shelf, before it is kept. Of many models those that were touched last are tried."""
+    """What an edit would change on the shelf, before it is kept: a few models at a time, so that whoever waits sees how far it is and can
+    stop. Of many models those that were touched last are tried."""
     with session() as db:
         sheet = _there(db, slug)
         own = store.own_of(db, slug)
@@ -166,7 +169,11 @@ def try_edit(wish: dict[str, Any], slug: str) -> dict[str, Any]:
         edited = with_changes(
             base, {"name": sheet.name, "code": sheet.code, **wish["changes"], "slug": slug, "version": sheet.version}, "The edit"
         )
-        models = list(db.scalars(select(Model).order_by(Model.touched.desc()).limit(_TRIED)))
+        of = min(db.scalar(select(func.count(Model.id))) or 0, _TRIED)
+        some = (
+            select(Model).order_by(Model.touched.desc(), Model.id).offset(wish["first"]).limit(min(_AT_ONCE, of - wish["first"]))
+        )
+        models = list(db.scalars(some)) if wish["first"] < of else []
         changed = []
         tried = 0
         for model in models:
@@ -180,7 +187,13 @@ def try_edit(wish: dict[str, Any], slug: str) -> dict[str, Any]:
             words = _differences(before, after)
             if words:
                 changed.append({"model": model.id, "name": model.name, "says": words})
-    return {"tried": tried, "changed": changed, "differs": sheet_changes(sheet, edited)}
+    return {
+        "of": of,
+        "next": wish["first"] + _AT_ONCE if wish["first"] + _AT_ONCE < of else None,
+        "tried": tried,
+        "changed": changed,
+        "differs": sheet_changes(sheet, edited),
+    }
 
 
 def _differences(before: list[dict[str, Any]], after: list[dict[str, Any]]) -> list[str]:

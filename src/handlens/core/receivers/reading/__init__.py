@@ -9,12 +9,16 @@ from ...limits import InputError
 from .gltf import read_gltf
 from .obj import read_obj
 from .received import Received
+from .usd import read_usd
 
 #: Readers by the ending of the model's file. Each: (files by path, path of the model) -> what it holds.
 READERS: dict[str, Callable[[Mapping[str, bytes], str], Received]] = {
     "glb": read_gltf,
     "gltf": read_gltf,
     "obj": read_obj,
+    "usda": read_usd,
+    "usdc": read_usd,
+    "usdz": read_usd,
 }
 #: Endings of all files that some destination takes for a model.
 MODELS = ("glb", "gltf", "obj", "usdz", "usda", "usdc", "dae", "stl", "ply", "3mf")

@@ -15,7 +15,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import Array
-from .received import Node, Picture, Piece, Received, Skeleton, Surface
+from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece
 
 _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 #: What stands for 1 in integers that are fractions (§3.6.2.1).
@@ -62,7 +62,7 @@ class _File:
         received = Received(
             ending=main.rpartition(".")[2].lower(),
             nodes=self._nodes(),
-            meshes=[[self._piece(p) for p in mesh["primitives"]] for mesh in tree.get("meshes", [])],
+            meshes=[[drawn_piece(self._piece(p)) for p in mesh["primitives"]] for mesh in tree.get("meshes", [])],
             surfaces=[self._surface(k, material) for k, material in enumerate(tree.get("materials", []))],
             pictures=[self._picture(k, image) for k, image in enumerate(tree.get("images", []))],
             metres=1.0,

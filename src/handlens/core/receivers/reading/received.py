@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import io
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
@@ -24,6 +24,16 @@ class Piece:
     lines: int = 0
     influences: int = 0
     bare: int = 0
+
+
+def drawn_piece(piece: Piece) -> Piece:
+    """A piece without the points that no triangle of it uses: what is not drawn is no part of a picture and lies nowhere."""
+    used, corners = np.unique(piece.corners, return_inverse=True)
+    if len(used) == len(piece.points):
+        return piece
+    return replace(
+        piece, points=piece.points[used], corners=corners.reshape(-1, 3), uv=piece.uv[used] if piece.uv is not None else None
+    )
 
 
 @dataclass(frozen=True)
