@@ -12,7 +12,7 @@ const on = (name: string) => route.name === name || (name === 'bench' && route.n
 
 <template>
   <header class="bar">
-    <RouterLink class="mark" to="/"><LensLogo /> Hand Lens</RouterLink>
+    <RouterLink class="mark" to="/" aria-label="Hand Lens"><LensLogo /> <span>Hand Lens</span></RouterLink>
     <nav aria-label="Main">
       <RouterLink to="/" :class="{ on: on('shelf') }">Shelf</RouterLink>
       <RouterLink v-if="bench" :to="bench" :class="{ on: on('bench') }">Bench</RouterLink>
@@ -107,8 +107,13 @@ nav a.on::after {
     gap: 10px;
     padding: 0 8px;
   }
-  .find span {
+  .find span,
+  .mark span {
     display: none;
+  }
+  nav a,
+  .off {
+    padding: 0 6px;
   }
 }
 .help {

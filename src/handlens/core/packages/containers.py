@@ -188,9 +188,6 @@ class MemoryPackage(Package):
 class FolderPackage(Package):
     """A folder on disk, or one file with its neighbours. Links that lead out of the folder are not followed."""
 
-    #: Files up to which it is listed.
-    most = limits.MAX_PACKAGE_FILES
-
     def __init__(self, root: Path) -> None:
         self.root = root.resolve()
 
@@ -211,6 +208,11 @@ class FolderPackage(Package):
         return dict(sorted(found.items()))
 
     _instead = "point at the model's own folder instead."
+
+    @property
+    def most(self) -> int:
+        """Files up to which it is listed."""
+        return limits.MAX_PACKAGE_FILES
 
     def _is_inside(self, full: Path) -> bool:
         """Whether a path is a plain file that does not lead out: a pipe or a device is no part of a model, and reading it may never end."""
@@ -244,8 +246,11 @@ class FolderPackage(Package):
 class Library(FolderPackage):
     """A folder of many files that is looked through by name for what a model misses; it is never a model's own package."""
 
-    most = limits.MAX_LIBRARY_FILES
     _instead = "point at a part of it."
+
+    @property
+    def most(self) -> int:
+        return limits.MAX_LIBRARY_FILES
 
     @cached_property
     def by_name(self) -> dict[str, list[str]]:
