@@ -46,7 +46,7 @@ def main() -> None:
     sound, left = timed(lambda: work.sound(left))
     placed, _ = timed(lambda: work.reduced(left))
     _, outcome = timed(lambda: apply_mend(scene(large), "budget.reduce", {"triangles": 100_000}))
-    priced, _ = timed(outcome.told)
+    priced, _ = timed(outcome.all_figures)
     print("# Reducing beside the library's call alone\n")
     print(
         "Made by `benchmarks/reduction_speed.py`; one run, one machine of two cores. A wavy ring of a million triangles comes down to 100,000;"

@@ -200,3 +200,14 @@ def test_points_that_nothing_draws_lie_nowhere():
             write_as(scene(far), ending, "box", load_sheet("modelling-room").writes).files, load_sheet("modelling-room")
         )
         assert "placement.far" not in {line.check for line in told.lines}, ending
+
+
+def test_what_a_sheet_does_not_ask_is_no_line_and_odd_names_are_no_fall():
+    quiet = msgspec.structs.replace(STRICT, results={**STRICT.results, "arrival.illegal-names": "off"})
+    tree = json.loads(written(box(), "gltf")["box.gltf"])
+    tree["nodes"][0]["name"] = "mud\ud800|(a]+"
+    files = {**written(box(), "gltf"), "box.gltf": json.dumps(tree).encode()}
+    told = answer(files, STRICT, drawn=False)
+    assert "mud\ufffd|(a]+" in next(line.says for line in told.lines if line.check == "arrival.illegal-names")
+    assert json.dumps(told.to_json(), ensure_ascii=False).encode()
+    assert "arrival.illegal-names" not in {line.check for line in answer(files, quiet, drawn=False).lines}

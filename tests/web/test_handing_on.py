@@ -296,6 +296,8 @@ def test_a_sheet_goes_out_and_comes_in_again(client, own):
     wrong = client.post("/api/sheets/bring-in", json={"text": text.replace('"Y"', '"up"', 1)})
     assert wrong.status_code == 422
     assert "up_axis" in wrong.json["detail"]
+    odd = client.post("/api/sheets/bring-in", json={"text": json.dumps({**json.loads(text), "name": "Odd", "about": "mud\0"})})
+    assert odd.status_code == 422
 
 
 def test_two_who_begin_a_sheet_of_one_name_at_once_get_one(client, database):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from typing import Any
 
@@ -62,7 +63,7 @@ def begin(db: Session, inherits: str, name: str, changes: dict[str, Any], note: 
         raise InputError(f"There is a rule sheet {name!r} already; choose another name.")
     slug = _free(_slug(name), {x.slug for x in there})
     code = changes.get("code") or _code(name, {x.code for x in there})
-    changes = {**changes, "name": name, "code": code}
+    changes = _plain({**changes, "name": name, "code": code})
     with_changes(base, {**changes, "slug": slug, "version": 1}, f"The rule sheet {name}")
     sheet = OwnSheet(slug=slug, inherits=inherits)
     sheet.versions.append(OwnSheetVersion(number=1, changes=changes, note=note))
@@ -82,7 +83,7 @@ def keep(db: Session, sheet: OwnSheet, seen: int, changes: dict[str, Any], note:
     name = str(changes.get("name") or last.changes["name"])
     if name.casefold() in {x.name.casefold() for x in all_sheets(db) if x.slug != sheet.slug}:
         raise InputError(f"There is a rule sheet {name!r} already; choose another name.")
-    changes = {**changes, "name": name, "code": changes.get("code") or last.changes["code"]}
+    changes = _plain({**changes, "name": name, "code": changes.get("code") or last.changes["code"]})
     with_changes(base, {**changes, "slug": sheet.slug, "version": seen + 1}, f"The rule sheet {name}")
     version = OwnSheetVersion(number=seen + 1, changes=changes, note=note)
     sheet.versions.append(version)
@@ -104,6 +105,14 @@ def delete(db: Session, sheet: OwnSheet) -> None:
         model.sheet = sheet.inherits
     db.delete(sheet)
     db.flush()
+
+
+def _plain(changes: dict[str, Any]) -> dict[str, Any]:
+    """Changes that the database holds. Raises InputError where a text in them is none: a NUL, or half of a pair of surrogates."""
+    text = json.dumps(changes, ensure_ascii=False)
+    if "\\u0000" in text or re.search("[\ud800-\udfff]", text):
+        raise InputError("The rule sheet holds characters that are no text; write them anew.")
+    return changes
 
 
 def _alone(db: Session) -> None:

@@ -2,32 +2,22 @@
 
 from __future__ import annotations
 
-import re
 from collections import Counter
 from collections.abc import Iterable, Iterator, Mapping
+from functools import cache
 from typing import NamedTuple
 
 import msgspec
 import numpy as np
 
 from ..limits import plural
+from ..route.stations import all_checks
 from ..rules.sheet import RuleSheet
+from ..words.patterns import compiled
 from .answer import Line, Result
 from .reading.received import Piece, Received, Surface
 
-#: What a line is where a sheet says nothing of its check.
-_USUAL: dict[str, str] = {
-    "textures.missing": "stop",
-    "textures.unreadable": "stop",
-    "placement.far": "stop",
-    "skin.bare": "stop",
-    "see-through.ignored": "stop",
-    "arrival.empty": "stop",
-    "arrival.not-finite": "stop",
-    "facing.inward": "stop",
-    "arrival.illegal-names": "caution",
-}
-_WORDS: dict[str, Result] = {"stop": "refused", "caution": "otherwise", "note": "left-out", "off": "taken"}
+_WORDS: dict[str, Result] = {"stop": "refused", "caution": "otherwise", "note": "otherwise", "off": "taken"}
 #: A texture on the graphics card: four bytes a pixel, and a third more for its mips.
 _PIXEL_BYTES, _MIPS = 4, 4 / 3
 _SHOWN = 3
@@ -44,7 +34,8 @@ class Package(NamedTuple):
 def all_rules(package: Package, sheet: RuleSheet) -> Iterator[Line]:
     """Every rule of a destination's sheet that a package alone can be held against."""
     for rule in (_finite, _counts, _meshes, _images, _names, _alpha, _sides, _placed, _turned, _skins, _files):
-        yield from rule(package, sheet)
+        # What the sheet does not ask is no line.
+        yield from (line for line in rule(package, sheet) if line.result != "taken")
 
 
 #: What shows in the picture: a destination that is no gate draws it as it can.
@@ -59,8 +50,13 @@ def as_it_can(lines: Iterable[Line]) -> Iterator[Line]:
 
 
 def _line(sheet: RuleSheet, check: str, says: str, about: str = "") -> Line:
-    result = sheet.results.get(check) or _USUAL.get(check, "caution")
-    return Line(_WORDS[result], says, check, about)
+    return Line(_WORDS[sheet.results.get(check) or _usual()[check]], says, check, about)
+
+
+@cache
+def _usual() -> dict[str, str]:
+    """How grave each check is where a sheet says nothing of it."""
+    return {declared.id: declared.result for declared in all_checks()}
 
 
 def _over(sheet: RuleSheet, check: str, what: str, there: float, most: int | None, about: str = "") -> Iterator[Line]:
@@ -182,7 +178,8 @@ def _names(package: Package, sheet: RuleSheet) -> Iterator[Line]:
     received, names = package.received, sheet.names
     all_names = [*(node.name for node in received.nodes), *(surface.name for surface in received.surfaces)]
     if names.allowed:
-        wrong = [name for name in dict.fromkeys(all_names) if not re.fullmatch(f"[{names.allowed}]*", name)]
+        expression = compiled(f"[{names.allowed}]*", "The sheet's characters")
+        wrong = [name for name in dict.fromkeys(all_names) if not expression.fullmatch(name)]
         if wrong:
             yield _line(
                 sheet, "arrival.illegal-names", f"{_listed(wrong)}: characters besides {names.allowed} are replaced", wrong[0]

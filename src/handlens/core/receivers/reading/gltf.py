@@ -15,7 +15,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import Array
-from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece
+from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece, plain_name
 
 _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
 #: What stands for 1 in integers that are fractions (§3.6.2.1).
@@ -68,10 +68,10 @@ class _File:
             metres=1.0,
             up="Y",
             skins=[self._skin(skin) for skin in tree.get("skins", [])],
-            clips=[str(clip.get("name", f"clip {k}")) for k, clip in enumerate(tree.get("animations", []))],
+            clips=[plain_name(clip.get("name", f"clip {k}")) for k, clip in enumerate(tree.get("animations", []))],
             cameras=sum("camera" in node for node in tree.get("nodes", [])),
             lights=sum("KHR_lights_punctual" in node.get("extensions", {}) for node in tree.get("nodes", [])),
-            required=[str(name) for name in tree.get("extensionsRequired", [])],
+            required=[plain_name(name) for name in tree.get("extensionsRequired", [])],
         )
         _check_numbers(received)
         return received
@@ -169,7 +169,9 @@ class _File:
             seen.add(number)
             node = told[number]
             matrix = above @ _matrix(node)
-            out.append(Node(str(node.get("name", f"node[{number}]")), parent, matrix, node.get("mesh", -1), node.get("skin", -1)))
+            out.append(
+                Node(plain_name(node.get("name", f"node[{number}]")), parent, matrix, node.get("mesh", -1), node.get("skin", -1))
+            )
             waiting += [(child, len(out) - 1, matrix) for child in reversed(node.get("children", []))]
         return out
 
@@ -179,7 +181,7 @@ class _File:
         colour = shading.get("baseColorFactor", (1, 1, 1, 1))
         base = shading.get("baseColorTexture")
         return Surface(
-            str(material.get("name", f"material[{number}]")),
+            plain_name(material.get("name", f"material[{number}]")),
             (float(colour[0]), float(colour[1]), float(colour[2]), float(colour[3])),
             self._image(base["index"]) if base else -1,
             str(material.get("alphaMode", "OPAQUE")).lower(),
@@ -194,13 +196,13 @@ class _File:
         return int(told.get("source", inside[0] if inside else -1))
 
     def _picture(self, number: int, image: dict[str, Any]) -> Picture:
-        name = str(image.get("name") or image.get("uri", "")[:80] or f"image[{number}]")
+        name = plain_name(image.get("name") or image.get("uri", "")[:80] or f"image[{number}]")
         return Picture(name, self._bytes(image["bufferView"]) if "bufferView" in image else self._at(image["uri"]))
 
     def _skin(self, skin: dict[str, Any]) -> Skeleton:
         nodes = self.tree["nodes"]
         parent = {child: k for k, node in enumerate(nodes) for child in node.get("children", ())}
-        name = lambda k: str(nodes[k].get("name", f"node[{k}]"))
+        name = lambda k: plain_name(nodes[k].get("name", f"node[{k}]"))
         joints = list(skin["joints"])
         within = set(joints)
         return Skeleton(

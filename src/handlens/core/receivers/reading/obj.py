@@ -8,7 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from ...limits import InputError
-from .received import Node, Picture, Piece, Received, Surface
+from .received import Node, Picture, Piece, Received, Surface, plain_name
 
 #: How many words follow each option of a map before its file name; -o, -s and -t take one to three numbers.
 _OPTIONS = {"-blendu": 1, "-blendv": 1, "-boost": 1, "-mm": 2, "-texres": 1, "-clamp": 1, "-bm": 1, "-imfchan": 1, "-type": 1}
@@ -58,7 +58,7 @@ class _Reader:
                     self._library(line.split(None, 1)[1].strip())
                 elif kind == "usemtl":
                     name = line.split(None, 1)[1].strip() if rest else ""
-                    material = next((k for k, surface in enumerate(self.surfaces) if surface.name == name), -1)
+                    material = next((k for k, surface in enumerate(self.surfaces) if surface.name == plain_name(name)), -1)
             except (ValueError, IndexError) as error:
                 raise ValueError(f"line {number} is not laid out as it should be") from error
         return self._received()
@@ -107,7 +107,7 @@ class _Reader:
         red, green, blue = (x**2.2 for x in colour)
         see_through = opacity < 1 or "map_d" in maps
         return Surface(
-            lines["name"],
+            plain_name(lines["name"]),
             (red, green, blue, opacity),
             numbers.get("map_kd", -1),
             "blend" if see_through else "opaque",
@@ -116,9 +116,9 @@ class _Reader:
 
     def _picture(self, name: str) -> int:
         for k, picture in enumerate(self.pictures):
-            if picture.name == name:
+            if picture.name == plain_name(name):
                 return k
-        self.pictures.append(Picture(name, self._file(name)))
+        self.pictures.append(Picture(plain_name(name), self._file(name)))
         return len(self.pictures) - 1
 
     def _file(self, name: str) -> bytes | None:
@@ -132,7 +132,7 @@ class _Reader:
         for k, (name, groups, loose) in enumerate(self.parts):
             if not groups and not loose:
                 continue
-            nodes.append(Node(name or f"part[{k}]", -1, np.eye(4), len(meshes)))
+            nodes.append(Node(plain_name(name) or f"part[{k}]", -1, np.eye(4), len(meshes)))
             pieces = []
             for material, triangles in groups.items():
                 pairs = np.array(triangles, np.int64).reshape(-1, 2)

@@ -3,12 +3,23 @@
 from __future__ import annotations
 
 import io
+import re
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 
 import numpy as np
 
 from ...words.arrays import F64, I64, Array
+
+#: What no text and no database holds: control characters, and halves of a pair of surrogates, which JSON can say.
+_NO_TEXT = re.compile("[\x00-\x1f\x7f\ud800-\udfff]")
+#: Letters of a name that are told.
+_LONGEST = 300
+
+
+def plain_name(name: object) -> str:
+    """A name as it can be told: cut, and with a sign in place of what is no text."""
+    return _NO_TEXT.sub("\ufffd", str(name)[:_LONGEST])
 
 
 @dataclass(frozen=True)

@@ -17,7 +17,7 @@ from ...machine.native import in_child
 from ...machine.sections import Opened
 from ...packages import checked_entries, clean_path
 from ...words.arrays import Array
-from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece
+from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece, plain_name
 
 _LAYERS = (".usda", ".usdc", ".usd")
 
@@ -64,14 +64,16 @@ def _received(answer: Opened, files: Mapping[str, bytes], first: str, main: str)
     header = answer.header
     array = lambda section, kind, width: answer.array(section, kind).reshape(-1, width)
     names = list(dict.fromkeys(m["image"] for m in header["materials"] if m["image"]))
-    pictures = [Picture(name, files.get(posixpath.normpath(posixpath.join(posixpath.dirname(first), name)))) for name in names]
+    pictures = [
+        Picture(plain_name(name), files.get(posixpath.normpath(posixpath.join(posixpath.dirname(first), name)))) for name in names
+    ]
     surfaces = []
     for material in header["materials"]:
         image = names.index(material["image"]) if material["image"] else -1
         red, green, blue = (float(x) for x in material["colour"])
         surfaces.append(
             Surface(
-                str(material["name"]),
+                plain_name(material["name"]),
                 (red, green, blue, float(material["opacity"])),
                 image,
                 str(material["alpha"]),
@@ -93,7 +95,7 @@ def _received(answer: Opened, files: Mapping[str, bytes], first: str, main: str)
             drawn_piece(Piece(points, corners[slots == k], uv, k if 0 <= k < len(surfaces) else -1, 0, influences, bare))
             for k in np.unique(slots).tolist()
         ]
-        nodes.append(Node(str(mesh["name"]), -1, array(mesh["matrix"], np.float64, 4), len(meshes), int(mesh["skin"])))
+        nodes.append(Node(plain_name(mesh["name"]), -1, array(mesh["matrix"], np.float64, 4), len(meshes), int(mesh["skin"])))
         meshes.append(pieces)
     return Received(
         main.rpartition(".")[2].lower(),
@@ -103,8 +105,8 @@ def _received(answer: Opened, files: Mapping[str, bytes], first: str, main: str)
         pictures,
         metres=float(header["metres"]),
         up=str(header["up"]),
-        skins=[Skeleton(list(map(str, s["joints"])), s["above"]) for s in header["skins"]],
-        clips=[str(name) for name in header["clips"]],
+        skins=[Skeleton(list(map(plain_name, s["joints"])), s["above"]) for s in header["skins"]],
+        clips=[plain_name(name) for name in header["clips"]],
         cameras=int(header["cameras"]),
         lights=int(header["lights"]),
     )
