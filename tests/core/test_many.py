@@ -33,6 +33,9 @@ def quay(tmp_path, monkeypatch):
         (tmp_path / "quay" / name).write_bytes(whole)
     (tmp_path / "quay" / "three.zip").write_bytes(as_zip({"crate.glb": whole}))
     (tmp_path / "quay" / "broken.glb").write_bytes(b"glTF")
+    (tmp_path / "quay" / "torn.zip").write_bytes(b"PK no more")
+    (tmp_path / "quay" / ".hidden").mkdir()
+    (tmp_path / "quay" / ".hidden" / "crate.glb").write_bytes(whole)
     (tmp_path / "away").mkdir()
     (tmp_path / "quay" / "link").symlink_to(tmp_path / "away")
     monkeypatch.chdir(tmp_path)
@@ -60,8 +63,9 @@ def test_each_folder_and_zip_is_a_package_and_one_that_is_broken_takes_none_alon
         "quay/one/crate.glb",
         "quay/two/deep/crate.glb",
     ]
-    assert lines[-1].startswith("4 models: 0 held, 3 fit, 1 could not be read")
+    assert lines[-1].startswith("5 models: 0 held, 3 fit, 2 could not be read")
     assert "quay/broken.glb" in err
+    assert "torn.zip is not a readable zip" in err
     assert code == 1
     assert "error" in findings("all.json")["quay/broken.glb"]
 

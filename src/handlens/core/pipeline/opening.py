@@ -44,14 +44,18 @@ def models_below(path: str | Path, search: Sequence[str] = ()) -> list[tuple[str
         return [(str(path), package, main) for package, main in models_of(path, search)]
     out: list[tuple[str, Package, str]] = []
     for folder, below, names in os.walk(root):
-        below.sort()
+        below[:] = sorted(name for name in below if not name.startswith("."))
         direct = {name for name in names if name.lower().endswith(MODEL_ENDINGS)}
         if direct:
             out += [(folder, package, main) for package, main in models_of(folder, search) if main in direct]
         for name in sorted(names):
             if name.lower().endswith(ARCHIVES) and not (Path(folder) / name).is_symlink():
                 place = str(Path(folder) / name)
-                out += [(place, package, main) for package, main in models_of(place, search)]
+                try:
+                    out += [(place, package, main) for package, main in models_of(place, search)]
+                except InputError as error:
+                    # Told in its turn as one that cannot be read: it takes none of the others along.
+                    out.append((place, _Unreadable(str(error)), name))
     if not out:
         raise InputError(f"There is no model below {path}.")
     return out
@@ -83,6 +87,25 @@ def _folders(search: Sequence[str]) -> list[Path]:
         if not Path(folder).is_dir():
             raise InputError(f"There is no folder {folder} to search.")
     return [Path(s) for s in search]
+
+
+class _Unreadable(Package):
+    """A package that could not be opened; whoever reads of it hears why."""
+
+    def __init__(self, why: str) -> None:
+        self.why = why
+
+    def names(self) -> list[str]:
+        raise InputError(self.why)
+
+    def has(self, path: str) -> bool:
+        raise InputError(self.why)
+
+    def size(self, path: str) -> int:
+        raise InputError(self.why)
+
+    def read(self, path: str) -> bytes:
+        raise InputError(self.why)
 
 
 class SearchPackage(Package):
