@@ -84,7 +84,7 @@ class _Reading:
         }
 
     def uv(self, prim: Any, indices: Array) -> Array | None:
-        """(C, 2) of each corner, its origin at the top left; None without any."""
+        """(C, 2) of each corner, its origin at the top left; None without any. indices: (C,) int64, the vertex of each corner."""
         var = UsdGeom.PrimvarsAPI(prim).GetPrimvar("st")
         if not var or not var.HasValue():
             return None
