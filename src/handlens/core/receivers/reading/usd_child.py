@@ -24,7 +24,6 @@ def read(request: Json) -> bytes:
 class _Reading:
     def __init__(self, stage: Any) -> None:
         self.stage, self.out = stage, Sections()
-        self.cache = UsdGeom.XformCache()
         self.materials: dict[Any, int] = {}
         self.described: list[Json] = []
         self.skins: dict[Any, int] = {}
@@ -70,7 +69,7 @@ class _Reading:
         if mesh.GetDoubleSidedAttr().Get():
             for number in np.unique(slots[slots >= 0]).tolist():
                 self.described[number]["both_sides"] = True
-        matrix = np.array(self.cache.GetLocalToWorldTransform(prim), np.float64).T
+        matrix = np.array(UsdGeom.Imageable(prim).ComputeLocalToWorldTransform(Usd.TimeCode.Default()), np.float64).T
         return {
             "name": _called(prim.GetParent() if prim.GetName() == "mesh" else prim),
             "points": self.out.array(points, np.float64),
