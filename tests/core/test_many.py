@@ -135,6 +135,13 @@ def test_a_project_file_says_once_what_holds_for_all(quay, capsys):
     )
 
 
+def test_a_project_that_speaks_of_a_part_that_is_not_there_says_where(quay, capsys):
+    (quay.parent / "handlens.toml").write_text('[[intents]]\nmatch = "*"\nintent = { parts = { mast = { role = "aside" } } }\n')
+    code, _, err = run(capsys, "inspect", "quay/one", "--try", "none")
+    assert code == 2
+    assert "The intent in handlens.toml speaks of 'mast'" in err
+
+
 def test_what_comes_with_a_model_says_nothing_of_how_it_is_judged(quay, monkeypatch):
     (quay / "handlens.toml").write_text('house = ["checks"]\n')
     assert find_project(quay / "one", [quay]) is None

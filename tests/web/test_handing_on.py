@@ -5,10 +5,12 @@ from __future__ import annotations
 import hashlib
 import io
 import json
+import subprocess
 import threading
 import urllib.error
 import urllib.request
 import zipfile
+from pathlib import Path
 
 import msgspec
 import numpy as np
@@ -17,7 +19,7 @@ import pytest
 from conftest import drop, settled, wait_for
 from handlens.core import formats
 from handlens.core.rules import load_sheet
-from handlens.gate import sending
+from handlens.gate import keeping, sending
 from handlens.gate.sending import send
 from kit.pictures import png, textured
 from kit.scenes import cube, scene
@@ -172,6 +174,46 @@ def test_a_package_goes_back_out_as_the_same_package(client):
         ).status_code
         == 422
     )
+
+
+@pytest.mark.parametrize(
+    ("left", "state"),
+    [
+        (b"mud", "failed"),
+        (b"[]", "failed"),
+        (
+            b'{"schema":1,"sheet":"x","destination":"y","variant":"current","accepted":"yes","reasons":[],"lines":[],"picture":""}',
+            "failed",
+        ),
+        (
+            b'{"schema":1,"sheet":"x","destination":"y","variant":"current","accepted":true,"reasons":[],"lines":[],"picture":"?"}',
+            "failed",
+        ),
+        (
+            b'{"schema":1,"sheet":"x","destination":"y","variant":"current","accepted":null,"reasons":[],"lines":[],"picture":""}',
+            "not-opened",
+        ),
+        (None, "failed"),
+    ],
+)
+def test_what_the_gates_child_leaves_is_not_trusted_and_nobody_waits_for_ever(tmp_path, monkeypatch, left, state):
+    def child(command, **_):
+        if left is not None:
+            (Path(command[-1]) / "out" / "answer.json").write_bytes(left)
+        else:
+            (Path(command[-1]) / "out" / "answer.json").symlink_to("/etc/hostname")
+        return subprocess.CompletedProcess(command, 0)
+
+    monkeypatch.setattr(keeping.subprocess, "run", child)
+    packages = keeping.Packages(tmp_path / "gate")
+    sent = packages.begin(STRICT, "current", "mud.glb", 3, hashlib.sha256(b"mud").hexdigest(), 0.0)
+    packages.add(sent, b"mud")
+    wait_for(lambda: sent.state != "looking")
+    assert sent.state == state
+    gone = packages.begin(STRICT, "current", "mud.glb", 3, hashlib.sha256(b"mud").hexdigest(), 0.0)
+    packages.drop(gone.number)
+    keeping._look(gone)
+    assert gone.state == "failed"
 
 
 # --- what lies there ----------------------------------------------------------------------------------

@@ -244,13 +244,13 @@ def _portrait(scene: Scene) -> bytes | None:
 
 
 def check_parts(intent: Any, names: Sequence[str], path: str | None) -> None:
-    """Raises InputError where the intent speaks of parts that are not among the names of a model's."""
+    """Raises InputError where the intent speaks of parts that are not among the names of a model's. path: of the intent file, where the call
+    names one; else the project says it."""
     lost = intent.without(names)
     if lost:
         known = ", ".join(dict.fromkeys(names[:8])) + (" …" if len(names) > 8 else "")
-        raise InputError(
-            f"The intent file {Path(path or '').name} speaks of {lost[0]!r}, which is no part of the model; its parts are: {known}."
-        )
+        where = f"The intent file {Path(path).name}" if path is not None else "The intent in handlens.toml"
+        raise InputError(f"{where} speaks of {lost[0]!r}, which is no part of the model; its parts are: {known}.")
 
 
 def run_explain(args: argparse.Namespace) -> int:

@@ -26,6 +26,7 @@ def main() -> int:
     folder = Path(sys.argv[1])
     request = json.loads((folder / "request.json").read_text())
     resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
+    resource.setrlimit(resource.RLIMIT_FSIZE, (limits.MAX_PACKAGE_BYTES, limits.MAX_PACKAGE_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     sheet = sheet_from_json(json.dumps(request["sheet"]), "The gate's sheet")
     # Pictures are read by a library that loads its own parts when it is first asked: before it is locked in.

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 import hashlib
 import json
 import random
@@ -15,13 +16,21 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+import msgspec
+
 from ..core import limits
 from ..core.machine.confine import give_to_nobody, plain_environment
+from ..core.packages import open_plain
+from ..core.receivers.answer import Line
 
 #: Packages that are kept at once, and seconds after which one goes.
 _MOST, _KEPT = 64, 3600.0
 #: Seconds that the gate takes over a package at the least, and at the most before it gives up.
 LOOKS, PATIENCE = 0.5, 300.0
+#: Bytes of an answer that are read.
+_MOST_ANSWER = 16 << 20
+#: Packages that are looked at, at once; others wait for their turn.
+_ROOM = threading.Semaphore(limits.JOBS_AT_ONCE)
 _SOURCE = Path(__file__).parents[2]
 
 
@@ -31,7 +40,7 @@ class Full(Exception):
 
 @dataclass
 class Sent:
-    """A package at the gate. state: receiving, looking, accepted, refused or failed. fails: how often it breaks off on purpose, 0 to 1."""
+    """A package at the gate. state: receiving, looking, accepted, refused, not-opened or failed. fails: how often it breaks off on purpose, 0 to 1."""
 
     number: str
     folder: Path
@@ -110,10 +119,28 @@ class Packages:
 
 def _look(sent: Sent) -> None:
     began = time.monotonic()
-    answer = _answer(sent)
+    try:
+        with _ROOM:
+            answer = _answer(sent)
+    except OSError:  # it was forgotten meanwhile, or the disk is full: either way nobody waits for ever
+        answer = {"error": "The gate could not look at it just now; send it again."}
     time.sleep(max(0.0, LOOKS - (time.monotonic() - began)))
     sent.answer = answer
-    sent.state = "failed" if "error" in answer else "refused" if answer["accepted"] is False else "accepted"
+    taken = answer.get("accepted")
+    sent.state = "failed" if "error" in answer else "refused" if taken is False else "accepted" if taken else "not-opened"
+
+
+class _Answer(msgspec.Struct, forbid_unknown_fields=True):
+    """What a child has to leave: it read what others sent, and is not trusted for more than that."""
+
+    schema: int
+    sheet: str
+    destination: str
+    variant: str
+    accepted: bool | None
+    reasons: list[str]
+    lines: list[Line]
+    picture: str
 
 
 def _answer(sent: Sent) -> dict[str, Any]:
@@ -135,8 +162,14 @@ def _answer(sent: Sent) -> dict[str, Any]:
         )
     except subprocess.TimeoutExpired:
         return {"error": "The gate took too long over it and gave up."}
-    told = out / "answer.json"
-    if done.returncode != 0 or told.is_symlink() or not told.is_file():
-        return {"error": "The gate fell over this package; what it was sent may be damaged."}
-    answer: dict[str, Any] = json.loads(told.read_bytes())
+    fell = {"error": "The gate fell over this package; what it was sent may be damaged."}
+    if done.returncode != 0:
+        return fell
+    try:
+        with open_plain(out / "answer.json") as file:
+            told = msgspec.json.decode(file.read(_MOST_ANSWER), type=_Answer)
+        base64.b64decode(told.picture, validate=True)
+    except (OSError, ValueError):
+        return fell
+    answer: dict[str, Any] = msgspec.to_builtins(told)
     return answer

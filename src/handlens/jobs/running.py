@@ -11,6 +11,7 @@ import signal
 import stat
 import sys
 import tempfile
+import threading
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -314,7 +315,12 @@ async def run_here(job_id: int, work: Work, keep: Keep) -> None:
     if subject is None:
         return
 
+    ended = threading.Event()
+
     def report(phase: str, share: float) -> bool:
+        # A worker that is told to stop cannot end the thread: it ends itself, at the next word.
+        if ended.is_set():
+            return False
         _progress(job_id, phase, share)
         return not _stop_wanted(job_id)
 
@@ -328,10 +334,15 @@ async def run_here(job_id: int, work: Work, keep: Keep) -> None:
         await asyncio.to_thread(_end, job_id, "failed", str(error))
     except OperationalError:
         raise
-    except Exception:
-        log.exception("job %s failed", job_id)
-        await asyncio.to_thread(_end, job_id, "failed", "Something in Hand Lens itself went wrong; the log says what. Try again.")
+    except Exception as error:
+        if is_full(error):
+            await asyncio.to_thread(_wait_for_room, job_id)
+        else:
+            log.exception("job %s failed", job_id)
+            words = "Something in Hand Lens itself went wrong; the log says what. Try again."
+            await asyncio.to_thread(_end, job_id, "failed", words)
     finally:
+        ended.set()
         await asyncio.to_thread(shutil.rmtree, folder, True)
 
 

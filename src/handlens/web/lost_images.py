@@ -8,11 +8,12 @@ from flask import Response
 from flask_smorest import Blueprint
 from sqlalchemy import select
 
+from ..core.formats.files import role_of
 from ..core.surface.pictures import media_type
 from ..store import contents
 from ..store.database import session
 from ..store.lost_images import lost_images
-from ..store.models import Likeness, Revision
+from ..store.models import Likeness, Revision, RevisionFile
 from ..store.queue import want_likeness
 from . import schemas
 from .find import refuse, row
@@ -59,10 +60,11 @@ def look(revision_id: int) -> dict[str, Any]:
 def picture(revision_id: int, content_id: int) -> Response:
     """The picture of a file that may be meant."""
     with session() as db:
-        found = lost_images(db, row(db, Revision, revision_id, "revision"))
-        meant = {file.content_id for lost in found.values() for file in lost.found}
-        if content_id not in meant | {lost.before[0] for lost in found.values() if lost.before}:
-            refuse(404, "This file is not among those that may be meant.")
+        row(db, Revision, revision_id, "revision")
+        # Asked once for each picture on the page: all that may be meant is not worked out anew each time.
+        names = db.scalars(select(RevisionFile.path).where(RevisionFile.content_id == content_id))
+        if not any(role_of(name) == "image" for name in names):
+            refuse(404, "This file is no image of any model.")
         data = contents.read(db, content_id)
     kind = media_type(data)
     if kind not in _SHOWN:

@@ -12,6 +12,7 @@ from flask_smorest import Blueprint
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
+from ..core.declare.check import OURS, origin_of
 from ..core.limits import InputError
 from ..core.measures import Measures
 from ..core.pipeline.learning import SURE, Example, as_changes, learn
@@ -76,6 +77,9 @@ def bring_in(wish: dict[str, Any]) -> dict[str, Any]:
 @blueprint.response(200, schemas.SheetLesson)
 def learn_from(wish: dict[str, Any]) -> dict[str, Any]:
     """What models of the shelf that were accepted, and some that were refused, imply; nothing of it is kept."""
+    if any(origin_of(declared.run) != OURS for declared in all_checks()):
+        # The house's code runs in no process that serves pages; on the command line it is locked in.
+        refuse(409, "With house checks a sheet is learnt on the command line: `handlens learn-sheet`.")
     if not wish["fit"]:
         refuse(422, "A sheet is learnt from accepted models: choose at least one.")
     if len(wish["fit"]) + len(wish["unfit"]) > _TRIED:

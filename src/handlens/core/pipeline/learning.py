@@ -39,7 +39,7 @@ _CLASSES = (("a-z", "[a-z]"), ("A-Z", "[A-Z]"), ("0-9", "[0-9]"), ("_", "_"), ("
 
 
 class Example(NamedTuple):
-    """One model, by the name that people know it by, as it was measured. ending: of its file. files: bytes of each that came."""
+    """One model, by the name that people know it by, as it was measured. ending: of its file."""
 
     name: str
     measures: Measures
