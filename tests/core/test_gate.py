@@ -133,7 +133,8 @@ def test_the_block_loader_wants_its_folder_and_plain_names():
         ({}, "There is no model"),
         ({"notes.txt": b"mud"}, "There is no model"),
         ({"hut.stl": b"solid"}, ".stl is not taken here"),
-        ({"hut.glb": b"glTF"}, "cannot be read"),
+        ({"hut.glb": b"glTF"}, "it is cut off, or not laid out as glTF 2.0 wants it."),
+        ({"hut.glb": b""}, "it is empty."),
         ({"hut.obj": b"v 0 0\nf 1 2 3\n"}, "line 2 is not laid out"),
     ],
 )

@@ -51,10 +51,13 @@ def _examples(path: str, args: argparse.Namespace, beside: RuleSheet, intent: In
     from .outputs import read_of
 
     out, last = [], None
-    for package, main in models_of(path, args.search):
+    named = models_of(path, args.search)
+    for package, main in named:
         try:
             scene = open_main(package, main)
         except InputError as error:
+            if len(named) == 1:
+                raise
             print(f"handlens: {main}: {error}", file=sys.stderr)
             last = error
             continue

@@ -37,7 +37,8 @@ def read_gltf(files: Mapping[str, bytes], main: str) -> Received:
         tree, binary = _opened(files[main])
         return _File(tree, binary, files, posixpath.dirname(main)).received(main)
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, RecursionError) as error:
-        raise InputError(f"{main} cannot be read: it is not laid out as glTF 2.0 wants it ({type(error).__name__}).") from error
+        what = "cut off, or not laid out as glTF 2.0 wants it" if files[main] else "empty"
+        raise InputError(f"{main} cannot be read: it is {what}.") from error
 
 
 def _opened(data: bytes) -> tuple[dict[str, Any], bytes]:
