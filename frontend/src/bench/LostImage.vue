@@ -56,7 +56,7 @@ const params = (path: string) => ({ images: props.reference, file: path });
       {{ job?.phase ?? 'waiting' }} … <button v-if="job" class="btn plain" @click="api.stopJob(job.id)">Stop</button></span
     >
     <button v-else class="btn" :disabled="look.isPending.value" @click="look.mutate()">
-      {{ data?.looked.state === 'none' ? 'Look for images like it' : 'Look again' }}
+      {{ data?.looked.state === 'none' ? 'Look for images like it' : 'Look for images like it again' }}
     </button>
     <span v-if="data?.looked.error" class="stop small" role="alert">{{ data.looked.error }}</span>
     <span v-if="data?.looked.state === 'done' && !candidates.some((c) => c.reason.startsWith('looks like'))" class="small faded">

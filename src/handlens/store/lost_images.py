@@ -70,7 +70,7 @@ def lost_images(db: Session, revision: Revision) -> dict[str, Lost]:
 
 
 def _looks(bits: int) -> str:
-    return f"looks like it, {bits} of {BITS} bits apart"
+    return f"looks like it, {100 * (1 - bits / BITS):.0f} % alike"
 
 
 def _same(files: dict[str, tuple[int, bool]], known: tuple[int, int]) -> list[Found]:
