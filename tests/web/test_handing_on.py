@@ -191,7 +191,7 @@ def test_a_package_goes_back_out_as_the_same_package(client):
         ),
         (
             b'{"schema":1,"sheet":"x","destination":"y","variant":"current","accepted":null,"reasons":[],"lines":[],"picture":""}',
-            "not-opened",
+            "failed",
         ),
         (None, "failed"),
     ],

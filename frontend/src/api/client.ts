@@ -12,6 +12,7 @@ export type Finding = S['Finding'];
 export type Slip = S['Slip'];
 export type TapeSlip = S['TapeSlip'];
 export type Export = S['Export'];
+export type GateAnswer = S['GateAnswer'];
 export type ProofRow = S['ProofRow'];
 export type Job = S['Job'];
 export type Catalogue = S['Catalogue'];
@@ -111,6 +112,8 @@ export const api = {
   beginExport: (revision: number, format: string, options: Record<string, unknown> = {}, whole = false) =>
     call<Export>('POST', `/revisions/${revision}/exports`, { format, options, whole }),
   send: (id: number, sheet: string, variant: string) => call<S['Sending']>('POST', `/exports/${id}/sendings`, { sheet, variant }),
+  asking: (inspection: number, format: string, options: Record<string, unknown>, begin: boolean) =>
+    call<S['Asking']>('POST', `/inspections/${inspection}/asking`, { format, options, begin }),
   handoff: (revision: number) => call<S['Handoff']>('GET', `/revisions/${revision}/handoff`),
   knownFiles: (id: number) => call<S['KnownFiles']>('GET', `/exports/${id}/known`),
   namesMet: (revision: number, of: 'all' | 'materials', pattern: string) =>

@@ -1229,6 +1229,91 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/asking": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What the model's destination would say to it if it were written so, and which files that were. Nothing is written. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["AskingWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Asking"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/askings/{asking_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                asking_id: number;
+            };
+            cookie?: never;
+        };
+        /** How the destination would draw what it were sent. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    asking_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/exports/{export_id}": {
         parameters: {
             query?: never;
@@ -3140,8 +3225,7 @@ export interface components {
         };
         GateAnswer: {
             destination: string;
-            /** @description null where this stand-in does not open the format */
-            accepted: boolean | null;
+            accepted: boolean;
             lines: components["schemas"]["GateLine"][];
         };
         Sending: {
@@ -3181,6 +3265,38 @@ export interface components {
             created: string;
             /** @description the newest first */
             sendings: components["schemas"]["Sending"][];
+        };
+        AskingWish: {
+            format: string;
+            /** @description keys of a sheet's export, for this one export */
+            options?: {
+                [key: string]: unknown;
+            };
+            /**
+             * @default current
+             * @enum {string}
+             */
+            variant: "current" | "older" | "stricter";
+            /**
+             * @description ask where nobody has; without it only an answer of before is told
+             * @default false
+             */
+            begin: boolean;
+        };
+        FileToWrite: {
+            path: string;
+            bytes: number;
+        };
+        Asking: {
+            /** @description null where nobody asked yet */
+            id: number | null;
+            /** @enum {string} */
+            state: "none" | "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
+            job: number | null;
+            answer: components["schemas"]["GateAnswer"] | null;
+            files: components["schemas"]["FileToWrite"][];
+            picture: boolean;
         };
         SendingWish: {
             sheet: string;
@@ -3252,6 +3368,8 @@ export interface components {
             case_matters?: boolean;
             /** @description A regular expression that each must meet whole. */
             materials?: string | null;
+            /** @description A picture of the model beside it; {model} stands for the model's name. None wanted where empty. */
+            thumbnail?: string | null;
         };
         Textures: {
             power_of_two?: boolean;

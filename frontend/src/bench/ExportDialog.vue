@@ -7,6 +7,7 @@ import { api } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import ValueInput from '../sheets/ValueInput.vue';
 import type { Tree } from '../sheets/sheet';
+import DestinationSays from './DestinationSays.vue';
 import { useBench } from './useBench';
 import { written } from './words';
 
@@ -119,6 +120,7 @@ async function go() {
       </ul>
       <p v-else class="faded">It holds all of it.</p>
     </div>
+    <DestinationSays v-if="!whole && wanted.includes(format)" :format="format" :options="said" />
     <p v-if="trouble" class="stop" role="alert">{{ trouble }}</p>
     <template #footer
       ><button class="btn" @click="visible = false">Not now</button

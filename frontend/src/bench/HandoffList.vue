@@ -5,6 +5,7 @@ import { computed } from 'vue';
 import { api } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import { bytes } from '../ui/bytes';
+import DestinationSays from './DestinationSays.vue';
 import { useBench } from './useBench';
 
 const state = useBench('reading', 'choices');
@@ -42,6 +43,7 @@ const name = (slug: string) => state.catalogue.value?.sheets.find((s) => s.slug 
         <li v-if="lost.length > 4" class="faded">and {{ lost.length - 4 }} more, told before it is written</li>
       </ul>
     </div>
+    <DestinationSays :format="format" />
     <p v-if="!last" class="small"><b>Export</b> below writes the files, opens them afresh and compares them row by row.</p>
     <template v-else>
       <h3>
@@ -53,8 +55,8 @@ const name = (slug: string) => state.catalogue.value?.sheets.find((s) => s.slug 
           ><ResultMark result="caution" :size="12" /> Not what would be written now: {{ last.changed.join(', ') }}.</template
         ><template v-else><ResultMark result="clear" :size="12" /> The model has not changed since. </template>
         <template v-if="last.answered">
-          <ResultMark :result="last.accepted ? 'clear' : last.accepted === null ? 'pending' : 'stop'" :size="12" />
-          {{ last.accepted ? 'Accepted' : last.accepted === null ? 'Not opened' : 'Refused' }} by the stand-in of {{ name(last.answered) }}.
+          <ResultMark :result="last.accepted ? 'clear' : 'stop'" :size="12" />
+          {{ last.accepted ? 'Accepted' : 'Refused' }} by the stand-in of {{ name(last.answered) }}.
         </template>
         <template v-else> Not sent to a destination yet.</template>
       </p>

@@ -6,6 +6,7 @@ import { computed, ref, watch } from 'vue';
 import { api, type Export } from '../api/client';
 import { jobs } from '../api/jobs';
 import ResultMark from '../ui/ResultMark.vue';
+import AnswerLines from './AnswerLines.vue';
 
 const props = defineProps<{ made: Export }>();
 const emit = defineEmits<{ changed: [] }>();
@@ -32,43 +33,18 @@ const send = useMutation({
   onSettled: () => emit('changed'),
 });
 const nameOf = (slug: string) => catalogue.value?.sheets.find((s) => s.slug === slug)?.name ?? slug;
-const MARKS: Record<string, [string, string]> = {
-  refused: ['stop', 'refused'],
-  otherwise: ['caution', 'drawn otherwise'],
-  'left-out': ['note', 'left out'],
-  taken: ['clear', 'taken'],
-};
-const ORDER = ['refused', 'otherwise', 'left-out', 'taken'];
-const lines = computed(() => [...(last.value?.answer?.lines ?? [])].sort((a, b) => ORDER.indexOf(a.result) - ORDER.indexOf(b.result)));
-const verdict = computed(() => {
-  const a = last.value?.answer;
-  return !a ? '' : a.accepted ? 'Accepted' : a.accepted === null ? 'Not opened' : 'Refused';
-});
-const finding = (check: string) => `/bench/${props.made.revision}?check=${encodeURIComponent(check)}`;
 </script>
 
 <template>
   <div class="gate">
     <h2>The destination's answer</h2>
-    <div v-if="last?.answer && !under" class="answer">
-      <img v-if="last.picture" :src="`/api/sendings/${last.id}/picture`" alt="The model as it was received" width="150" height="150" />
-      <div>
-        <b class="verdict" :class="last.answer.accepted ? 'clear' : last.answer.accepted === null ? 'note' : 'stop'" role="status">{{
-          verdict
-        }}</b>
-        <p class="small faded">
-          by {{ last.answer.destination }} of {{ nameOf(last.sheet) }}, {{ VARIANTS.find((v) => v.value === last!.variant)?.words }}
-        </p>
-      </div>
-    </div>
-    <ul v-if="!under && lines.length">
-      <li v-for="l in lines" :key="l.says">
-        <ResultMark :result="MARKS[l.result]![0]" :label="MARKS[l.result]![1]" :size="12" />
-        <RouterLink v-if="l.check && l.result !== 'taken'" :to="finding(l.check)">{{ l.says }}</RouterLink><template v-else>{{
-          l.says
-        }}</template>
-      </li>
-    </ul>
+    <AnswerLines
+      v-if="last?.answer && !under"
+      :answer="last.answer"
+      :by="`${nameOf(last.sheet)}, ${VARIANTS.find((v) => v.value === last!.variant)?.words}`"
+      :picture="last.picture ? `/api/sendings/${last.id}/picture` : null"
+      :revision="made.revision"
+    />
     <p v-if="under" class="small" role="status">
       <ResultMark result="pending" :size="14" /> {{ job?.phase ?? 'waiting' }} …
       <progress :value="job?.share ?? 0" />
@@ -99,33 +75,6 @@ const finding = (check: string) => `/bench/${props.made.revision}?check=${encode
 }
 h2 {
   font: 600 18px/1.2 var(--hl-font-display);
-}
-.answer {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-}
-img {
-  border: 1px solid var(--hl-rule);
-  background: var(--hl-paper);
-}
-.verdict {
-  font: 600 22px/1.1 var(--hl-font-display);
-}
-ul {
-  margin: 0;
-  padding: 0;
-  list-style: none;
-  font-size: 13px;
-}
-li {
-  padding: 2px 0;
-}
-li :deep(svg) {
-  margin-right: 6px;
-}
-li a {
-  color: var(--hl-ink);
 }
 .ask {
   display: flex;

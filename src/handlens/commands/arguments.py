@@ -86,6 +86,11 @@ def parser() -> argparse.ArgumentParser:
         help="names of images beside, such as {material}_{role}; {model} and {part} stand for theirs too",
     )
     p.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
+    p.add_argument(
+        "--package",
+        action="store_true",
+        help="the whole folder or zip that it came in, to a folder or .zip: what the model is not stays byte for byte, with a manifest",
+    )
     _rules(p)
     p.add_argument("--search", action="append", default=[], metavar="DIR")
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")

@@ -27,6 +27,6 @@ def run_receive(args: argparse.Namespace) -> int:
     if args.json != "-":
         for line in told.lines:
             print(f"{_MARKS[line.result]:10}{line.says}{f'  ({line.check})' if line.check else ''}")
-        verdict = {True: "accepted", False: "refused", None: "not opened"}[told.accepted]
+        verdict = "accepted" if told.accepted else "refused"
         print(f"{verdict} by {told.destination} of {sheet.name}")
     return 0 if told.accepted else 1

@@ -5,7 +5,7 @@ from __future__ import annotations
 import argparse
 import os
 import sys
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -43,7 +43,7 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
 def run_mend(args: argparse.Namespace) -> int:
     """Apply mends and write the result in its own format; returns the exit code. args: as `arguments` lays them out."""
     from ..core import formats
-    from ..core.pipeline.writing import changed_files, in_intended_unit
+    from ..core.pipeline.writing import changed_beside, in_intended_unit
     from ..core.rules import load_intent, load_sheet
     from ..core.rules.export import ExportOptions
 
@@ -55,15 +55,14 @@ def run_mend(args: argparse.Namespace) -> int:
     options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
     changed: list[str] | None = None
     if _is_package(args.path) and _is_package(args.out, written=True):
-        if Path(args.out).resolve().is_relative_to(Path(args.path).resolve()):
-            raise InputError(f"{args.out} is inside the package itself; name a place outside of it.")
+        _refuse_no_package(args)
         placed, changed, format_name = _package_files(
             args.out, package, path, before, scene, [r.mend for r in runs if r.applied], options
         )
     else:
         out, format_name = target(args.out, path, scene.format)
         files = formats.write(scene, format_name, out.stem, options)
-        files |= {path: data for path, data in changed_files(scene).items() if path not in files}
+        files |= {path: data for path, data in changed_beside(scene).items() if path not in files}
         placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(files.items())}
     outputs.write(placed)
     lost = formats.what_is_lost(scene, format_name, options)
@@ -115,15 +114,31 @@ def _package_files(
     out: str, package: Package, path: str, before: Scene, after: Scene, because: list[str], options: ExportOptions
 ) -> tuple[dict[Path, bytes], list[str], str]:
     """The files of a mended package by where they are written, those that are new or changed, and the format of its model. Raises InputError."""
-    from ..core.pipeline.packaged import as_zip, packaged
+    from ..core.pipeline.packaged import packaged
 
     made = packaged(package, path, before, after, because, options)
+    return _placed(out, made.files), list(made.changed), made.main.rpartition(".")[2]
+
+
+def _placed(out: str, files: Mapping[str, bytes]) -> dict[Path, bytes]:
+    """The files of a package by where they are written: in a zip, or below a folder. Raises InputError."""
+    from ..core.pipeline.packaged import as_zip
+
     if Path(out).suffix.lower() == ".zip":
-        placed = {Path(out): as_zip(made.files)}
-    else:
-        placed = {Path(out) / name: data for name, data in made.files.items()}
-        _refuse_links(Path(out), placed)
-    return placed, list(made.changed), made.main.rpartition(".")[2]
+        return {Path(out): as_zip(files)}
+    placed = {Path(out) / name: data for name, data in files.items()}
+    _refuse_links(Path(out), placed)
+    return placed
+
+
+def _refuse_no_package(args: argparse.Namespace) -> None:
+    """Raises InputError where --package has nothing to go by, or no place to go to."""
+    if not _is_package(args.path):
+        raise InputError(f"{args.path} is one file; --package wants the folder or zip that the model came in.")
+    if not _is_package(args.out, written=True):
+        raise InputError(f"{args.out} is a file; --package writes to a folder or a .zip.")
+    if Path(args.out).resolve().is_relative_to(Path(args.path).resolve()):
+        raise InputError(f"{args.out} is inside the package itself; name a place outside of it.")
 
 
 def _refuse_links(folder: Path, placed: Iterable[Path]) -> None:
@@ -136,32 +151,44 @@ def _refuse_links(folder: Path, placed: Iterable[Path]) -> None:
 def run_export(args: argparse.Namespace) -> int:
     """Write a model in another format; returns the exit code. args: as `arguments` lays them out."""
     from ..core.formats.table import WRITERS
-    from ..core.packages import FilePackage
+    from ..core.packages import FilePackage, FolderPackage, ZipPackage
     from ..core.pipeline.opening import open_scene
+    from ..core.pipeline.packaged import packaged_as
     from ..core.pipeline.writing import write_as
     from ..core.rules import load_intent, load_sheet
 
     sheet = load_sheet(args.rules)
     options, intent = _options(sheet.writes, args), sheet.meant(load_intent(args.intent))
-    _, path, scene = open_scene(args.path, args.search)
+    package, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
     if format_name not in WRITERS:
         raise InputError(f"The format {format_name} cannot be written; use one of: {', '.join(WRITERS)}.")
-    out, ending = target(args.out, path, format_name)
-    if ending != format_name:
-        raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
-    made = write_as(scene, format_name, out.stem, options, intent)
-    placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
     outputs = outputs_of(args, (args.path, path, scene))
-    outputs.write(placed)
+    if args.package:
+        _refuse_no_package(args)
+        whole, made = packaged_as(package, path, scene, format_name, options, intent)
+        placed = _placed(args.out, whole.files)
+        outputs.write(placed)
+        written: Package = ZipPackage(Path(args.out)) if args.out.lower().endswith(".zip") else FolderPackage(Path(args.out))
+        main, count = whole.main, plural(len(whole.changed), "file")
+        gone = f"; left out: {', '.join(whole.left_out)}" if whole.left_out else ""
+        says = f"{args.out}, the whole package; {count} changed: {', '.join(whole.changed)}{gone}"
+    else:
+        out, ending = target(args.out, path, format_name)
+        if ending != format_name:
+            raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
+        made = write_as(scene, format_name, out.stem, options, intent)
+        placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
+        outputs.write(placed)
+        written, main, says = FilePackage(out), out.name, ", ".join(str(part) for part in placed)
     proof = None
     if args.proof:
-        proof = made.proof(FilePackage(out), out.name)
+        proof = made.proof(written, main)
         write_json(args.proof, proof.to_json(), outputs)
     if args.proof != "-":
         for sentence in made.lost:
             print(f"not held: {sentence}")
-        print(f"written: {', '.join(str(part) for part in placed)}")
+        print(f"written: {says}")
         if proof is not None:
             print("\n".join(proof_text(proof)))
     return 0 if proof is None or proof.proved else 1

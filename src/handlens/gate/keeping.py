@@ -40,7 +40,7 @@ class Full(Exception):
 
 @dataclass
 class Sent:
-    """A package at the gate. state: receiving, looking, accepted, refused, not-opened or failed. fails: how often it breaks off on purpose, 0 to 1."""
+    """A package at the gate. state: receiving, looking, accepted, refused or failed. fails: how often it breaks off on purpose, 0 to 1."""
 
     number: str
     folder: Path
@@ -127,7 +127,7 @@ def _look(sent: Sent) -> None:
     time.sleep(max(0.0, LOOKS - (time.monotonic() - began)))
     sent.answer = answer
     taken = answer.get("accepted")
-    sent.state = "failed" if "error" in answer else "refused" if taken is False else "accepted" if taken else "not-opened"
+    sent.state = "failed" if "error" in answer else "accepted" if taken else "refused"
 
 
 class _Answer(msgspec.Struct, forbid_unknown_fields=True):
@@ -137,7 +137,7 @@ class _Answer(msgspec.Struct, forbid_unknown_fields=True):
     sheet: str
     destination: str
     variant: str
-    accepted: bool | None
+    accepted: bool
     reasons: list[str]
     lines: list[Line]
     picture: str

@@ -46,6 +46,7 @@ from ..core.present.stored import judged
 from ..core.proof import prove
 from ..core.proof.in_place import in_place
 from ..core.proof.revisions import differences, to_json
+from ..core.receivers import answer
 from ..core.route.stations import stations
 from ..core.route.tape import apply_tape
 from ..core.rules import Intent, RuleSheet, shipped
@@ -364,6 +365,21 @@ def export(request: dict[str, Any], out: Path) -> dict[str, Any]:
     return {"files": list(made.files), "lost": made.lost, "proof": proof.to_json(), "runs": mended.runs}
 
 
+def ask(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read, mend, write into memory, and let the destination look at that; nothing of what was written is kept."""
+    mended = _read_and_mend(request)
+    tell("writing", 0.4)
+    sheet = sheet_from_json(json.dumps(request["rules"]), "The rule sheet")
+    intent = sheet.meant(intent_from_json(json.dumps(request["intent"])))
+    made = write_as(mended.scene, request["format"], request["stem"], _writes(sheet, request["options"]), intent)
+    tell("asking the destination", 0.6)
+    said = answer(made.files, sheet, request["variant"])
+    if said.picture:
+        (out / "received.webp").write_bytes(said.picture)
+    files = [{"path": path, "bytes": len(data)} for path, data in made.files.items()]
+    return {"answer": said.to_json(), "files": files}
+
+
 def _package_again(request: dict[str, Any], mended: _Mended, sheet: RuleSheet, intent: Intent, out: Path) -> dict[str, Any]:
     """The package that a model came in, with what was mended in its place; then opened afresh and compared."""
     before = mended.came if mended.came is not None else open_main(mended.package, request["main"])
@@ -441,6 +457,7 @@ _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
     "inspect": inspect,
     "try": try_offers,
     "export": export,
+    "ask": ask,
     "compare": compare,
     "curve": reduction_curve,
     "look": look,

@@ -19,6 +19,7 @@ from ..store.database import session
 from ..store.download import download_name, sent_as
 from ..store.lost_images import from_earlier, looked_at
 from ..store.models import (
+    Asking,
     Comparison,
     Curve,
     Drop,
@@ -354,7 +355,6 @@ def _lay_out_export(db: Session, subject: dict[str, Any], folder: Path) -> dict[
     revision = db.get(Revision, subject["revision"])
     if row is None or revision is None:
         raise Failed("The model was taken off the shelf.")
-    stem = revision.main.rpartition("/")[2].rpartition(".")[0] or "model"
     return {
         "what": "export",
         **_lay_out(db, revision, row.tape, folder),
@@ -363,8 +363,13 @@ def _lay_out_export(db: Session, subject: dict[str, Any], folder: Path) -> dict[
         "options": {key: value for key, value in row.options.items() if key != "whole"},
         "whole": bool(row.options.get("whole")),
         "intent": revision.model.intent,
-        "stem": stem,
+        "stem": _stem(revision),
     }
+
+
+def _stem(revision: Revision) -> str:
+    """What the file that is written is called, but for its ending."""
+    return revision.main.rpartition("/")[2].rpartition(".")[0] or "model"
 
 
 def _keep_export(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
@@ -376,6 +381,41 @@ def _keep_export(db: Session, subject: dict[str, Any], result: dict[str, Any], f
     there = was_left(folder, "out/read-back.bin")
     row.stage_id = contents.put_file(db, left(folder, "out/read-back.bin")).id if there else None
     row.proof, row.lost, row.state = result["proof"], result["lost"], "done"
+
+
+# --- ask ----------------------------------------------------------------------------------------------
+
+
+@app.task(name="ask", queue="work")
+async def ask(job_id: int) -> None:
+    """Write a revision with its mends for a destination to look at, and keep what it says and nothing of what was written."""
+    await run(job_id, _lay_out_asking, _keep_asking)
+
+
+def _lay_out_asking(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(Asking, subject["asking"])
+    inspection = db.get(Inspection, row.inspection_id) if row else None
+    revision = db.get(Revision, subject["revision"])
+    if row is None or inspection is None or revision is None:
+        raise Failed("The model was taken off the shelf.")
+    rules = sheet_of(db, row.wish["sheet"])
+    return {
+        "what": "ask",
+        **_lay_out(db, revision, inspection.tape, folder),
+        **row.wish,
+        "rules": msgspec.to_builtins(rules),
+        "intent": revision.model.intent,
+        "stem": _stem(revision),
+    }
+
+
+def _keep_asking(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(Asking, subject["asking"])
+    if row is None:
+        return
+    there = was_left(folder, "out/received.webp")
+    row.picture_id = contents.put_file(db, left(folder, "out/received.webp")).id if there else None
+    row.answer, row.files, row.state, row.error = result["answer"], result["files"], "done", None
 
 
 # --- send ---------------------------------------------------------------------------------------------

@@ -265,6 +265,24 @@ class Evidence(Base):
     indices: Mapped[bytes] = mapped_column(LargeBinary)
 
 
+class Asking(Base):
+    """What the destination of a sheet would say to an inspection's model if it were written so. key: digest of the wish and of all that the
+    writing goes by; wish: {"format", "options", "sheet", "variant"}; files: [{"path", "bytes"}] that would be written."""
+
+    __tablename__ = "asking"
+    __table_args__ = (UniqueConstraint("inspection_id", "key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    inspection_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(64))
+    wish: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    answer: Mapped[dict[str, Any] | None]
+    files: Mapped[list[Any]] = mapped_column(default=list)
+    picture_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
 class OwnSheet(Base):
     """A rule sheet of one's own. inherits: slug of the shipped sheet that it begins from; what it says otherwise stands with its versions."""
 

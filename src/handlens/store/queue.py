@@ -6,7 +6,7 @@ import hashlib
 import json
 from datetime import timedelta
 from functools import cache
-from typing import Any
+from typing import Any, cast
 
 import procrastinate
 from sqlalchemy import func, select, text
@@ -14,7 +14,21 @@ from sqlalchemy.orm import Session
 
 from ..core import limits
 from .database import SEARCH_PATH, database_url
-from .models import Comparison, Content, Curve, Export, Inspection, Job, Likeness, Model, Revision, RevisionFile, Sending, now
+from .models import (
+    Asking,
+    Comparison,
+    Content,
+    Curve,
+    Export,
+    Inspection,
+    Job,
+    Likeness,
+    Model,
+    Revision,
+    RevisionFile,
+    Sending,
+    now,
+)
 from .shelf import inspection_of, slips_of, tape_key
 
 #: First half of the advisory locks on revisions.
@@ -33,7 +47,18 @@ def producer() -> procrastinate.App:
 
 
 #: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
-_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "look": 20, "try": 0}
+_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "look": 20, "ask": 20, "try": 0}
+#: What a job may be about, by the key of its subject: each has a state and an error.
+_About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking
+_ABOUT: dict[str, type[_About]] = {
+    "inspection": Inspection,
+    "export": Export,
+    "comparison": Comparison,
+    "likeness": Likeness,
+    "sending": Sending,
+    "curve": Curve,
+    "asking": Asking,
+}
 #: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
 _SIZES = 9
 
@@ -250,6 +275,27 @@ def want_curve(db: Session, inspection: Inspection, parts: list[str], again: boo
     return row
 
 
+def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool) -> Asking | None:
+    """What a destination would say to a model that was read, if it were written so; None where nobody asked yet and `begin` is not said.
+
+    wish: {"format", "options", "sheet", "variant"}. by: what else the writing goes by, so that another answer is kept for each.
+    """
+    revision = db.get_one(Revision, inspection.revision_id)
+    key = hashlib.sha256(json.dumps([wish, by], sort_keys=True).encode()).hexdigest()
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = db.scalar(select(Asking).where(Asking.inspection_id == inspection.id, Asking.key == key))
+    if not begin or (row is not None and row.state in ("waiting", "running", "done")):
+        return row
+    if row is None:
+        row = Asking(inspection_id=inspection.id, key=key, wish=wish)
+        db.add(row)
+        db.flush()
+    row.state, row.error = "waiting", None
+    subject = {"asking": row.id, "revision": revision.id, "model": revision.model_id}
+    enqueue(db, "ask", f"Asking the destination about {revision.model.name}", subject)
+    return row
+
+
 def stop(db: Session, job: Job) -> None:
     """Ask for a job to be stopped; one that still waits is stopped at once."""
     if job.state == "waiting":
@@ -267,19 +313,7 @@ def settle_subject(db: Session, job: Job, state: str, error: str | None) -> None
             # What was stopped is tried when the tape comes back to it; what failed would fail again.
             tried.offers = "none" if state == "cancelled" else state
         return
-    rows: list[Inspection | Export | Comparison | Curve | Sending | Likeness | None] = []
-    if "inspection" in job.subject:
-        rows.append(db.get(Inspection, job.subject["inspection"]))
-    if "export" in job.subject:
-        rows.append(db.get(Export, job.subject["export"]))
-    if "comparison" in job.subject:
-        rows.append(db.get(Comparison, job.subject["comparison"]))
-    if "likeness" in job.subject:
-        rows.append(db.get(Likeness, job.subject["likeness"]))
-    if "sending" in job.subject:
-        rows.append(db.get(Sending, job.subject["sending"]))
-    if "curve" in job.subject:
-        rows.append(db.get(Curve, job.subject["curve"]))
-    for row in rows:
+    for key, kind in _ABOUT.items():
+        row = cast("_About | None", db.get(kind, job.subject[key])) if key in job.subject else None
         if row is not None and row.state != "done":
             row.state, row.error = state, error

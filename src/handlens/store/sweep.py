@@ -10,14 +10,14 @@ from sqlalchemy.orm import Session
 
 from . import contents
 from .database import session
-from .models import Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, TapeState, now
+from .models import Asking, Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, TapeState, now
 from .shelf import tape_key
 
 #: How long a drop may stay open, and a try-out unused.
 DROP_AGE, TRIAL_AGE = timedelta(hours=24), timedelta(hours=2)
 #: Rows of ended jobs are kept so long, for whoever asks what happened.
 JOB_AGE = timedelta(days=30)
-#: Curves of a reduction are kept so long; a new one takes some seconds.
+#: Curves of a reduction, and what a destination would say, are kept so long; a new one takes some seconds.
 CURVE_AGE = timedelta(hours=24)
 #: Steps of a tape that undo can go back over.
 UNDO = 200
@@ -26,7 +26,7 @@ _AT_ONCE = 500
 
 def all_of_it() -> int:
     """One round, each kind in a transaction of its own; returns how many contents went."""
-    for some in (_drops, _trials, _jobs, _judgements, _steps, _curves):
+    for some in (_drops, _trials, _jobs, _judgements, _steps, _measured_again):
         with session() as db:
             some(db)
     with session() as db:
@@ -70,8 +70,9 @@ def _steps(db: Session) -> None:
     db.execute(delete(TapeState).where(TapeState.number < at - UNDO))
 
 
-def _curves(db: Session) -> None:
-    db.execute(delete(Curve).where(Curve.created < now() - CURVE_AGE, Curve.state.in_(["done", "failed", "cancelled"])))
+def _measured_again(db: Session) -> None:
+    for kind in (Curve, Asking):
+        db.execute(delete(kind).where(kind.created < now() - CURVE_AGE, kind.state.in_(["done", "failed", "cancelled"])))
 
 
 def _trials(db: Session) -> None:

@@ -9,15 +9,17 @@ from urllib.parse import quote
 import msgspec
 from flask import Response
 from flask_smorest import Blueprint
+from sqlalchemy import select
+from sqlalchemy.orm import Session
 
 from ..core.formats.table import WRITERS
 from ..core.rules.export import ExportOptions
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.download import download_name, sent_as
-from ..store.models import Export, Revision, Sending
-from ..store.queue import want_export, want_sending
-from ..store.sheets import all_sheets
+from ..store.models import Asking, Export, Inspection, Job, Revision, Sending
+from ..store.queue import want_asking, want_export, want_sending
+from ..store.sheets import all_sheets, sheet_of
 from . import packed, schemas
 from .find import refuse, row
 
@@ -40,6 +42,46 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         tape, aside = shelf.slips_of(db, revision), shelf.aside_of(db, model)
         export, _ = want_export(db, revision, tape, wish["format"], model.sheet, aside, _options(wish["options"]) | whole)
         return _entry(db, export)
+
+
+@blueprint.post("/inspections/<int:inspection_id>/asking")
+@blueprint.arguments(schemas.AskingWish)
+@blueprint.response(200, schemas.Asking)
+def asking(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
+    """What the model's destination would say to it if it were written so, and which files that were. Nothing is written."""
+    begin = wish.pop("begin")
+    if wish["format"] not in WRITERS:
+        refuse(422, f"The format {wish['format']} cannot be written; use one of: {', '.join(WRITERS)}.")
+    _options(wish["options"])
+    with session() as db:
+        inspection = row(db, Inspection, inspection_id, "inspection")
+        if inspection.state != "done":
+            refuse(409, "The model is still being read.")
+        model = row(db, Revision, inspection.revision_id, "revision").model
+        by = [msgspec.to_builtins(sheet_of(db, model.sheet)), model.intent]
+        found = want_asking(db, inspection, {**wish, "sheet": model.sheet}, by, begin)
+        if found is None:
+            return {"id": None, "state": "none", "error": None, "job": None, "answer": None, "files": [], "picture": False}
+        job = db.scalar(
+            select(Job.id).where(Job.subject["asking"].as_integer() == found.id, Job.state.in_(["waiting", "running"])).limit(1)
+        )
+        return {
+            "id": found.id,
+            "state": found.state,
+            "error": found.error,
+            "job": job,
+            "answer": found.answer,
+            "files": found.files,
+            "picture": found.picture_id is not None,
+        }
+
+
+@blueprint.get("/askings/<int:asking_id>/picture")
+@blueprint.response(200)
+def would_receive(asking_id: int) -> Response:
+    """How the destination would draw what it were sent."""
+    with session() as db:
+        return _drawn(db, row(db, Asking, asking_id, "answer").picture_id)
 
 
 @blueprint.get("/exports/<int:export_id>")
@@ -84,10 +126,14 @@ def send(wish: dict[str, Any], export_id: int) -> dict[str, Any]:
 def received(sending_id: int) -> Response:
     """How the destination draws what it received."""
     with session() as db:
-        sending = row(db, Sending, sending_id, "sending")
-        if sending.picture_id is None:
-            refuse(404, "The destination made no picture of it.")
-        return Response(contents.read(db, sending.picture_id), mimetype="image/webp")
+        return _drawn(db, row(db, Sending, sending_id, "sending").picture_id)
+
+
+def _drawn(db: Session, content_id: int | None) -> Response:
+    """A destination's picture of what it received."""
+    if content_id is None:
+        refuse(404, "The destination made no picture of it.")
+    return Response(contents.read(db, content_id), mimetype="image/webp")
 
 
 def _sending(sending: Sending) -> dict[str, Any]:

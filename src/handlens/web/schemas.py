@@ -509,6 +509,17 @@ class ExportFile(Schema):
     bytes = fields.Integer(required=True)
 
 
+class AskingWish(Strict):
+    format = fields.String(required=True)
+    options = fields.Dict(
+        keys=fields.String(), load_default=dict, metadata={"description": "keys of a sheet's export, for this one export"}
+    )
+    variant = fields.String(load_default="current", validate=validate.OneOf(list(VARIANTS)))
+    begin = fields.Boolean(
+        load_default=False, metadata={"description": "ask where nobody has; without it only an answer of before is told"}
+    )
+
+
 class SendingWish(Strict):
     sheet = fields.String(required=True)
     variant = fields.String(load_default="current", validate=validate.OneOf(list(VARIANTS)))
@@ -516,10 +527,23 @@ class SendingWish(Strict):
 
 class GateAnswer(Schema):
     destination = fields.String(required=True)
-    accepted = fields.Boolean(
-        required=True, allow_none=True, metadata={"description": "null where this stand-in does not open the format"}
-    )
+    accepted = fields.Boolean(required=True)
     lines = fields.List(fields.Nested(schema_of(Line, {Line: "GateLine"})), required=True)
+
+
+class FileToWrite(Schema):
+    path = fields.String(required=True)
+    bytes = fields.Integer(required=True)
+
+
+class Asking(Schema):
+    id = fields.Integer(required=True, allow_none=True, metadata={"description": "null where nobody asked yet"})
+    state = fields.String(required=True, validate=validate.OneOf(["none", *STATES]))
+    error = fields.String(required=True, allow_none=True)
+    job = fields.Integer(required=True, allow_none=True)
+    answer = fields.Nested(GateAnswer, required=True, allow_none=True)
+    files = fields.List(fields.Nested(FileToWrite), required=True)
+    picture = fields.Boolean(required=True)
 
 
 class Sending(Schema):

@@ -44,8 +44,11 @@ class _Soup(NamedTuple):
     material: Array
 
 
-def portrait(copy: bytes) -> bytes | None:
-    """A WebP of the model that a display copy shows, standing near the lower edge; None where it has no triangle that can be seen."""
+def portrait(copy: bytes, width: int = WIDTH, height: int = HEIGHT, kind: str = "WEBP") -> bytes | None:
+    """A picture of the model that a display copy shows, standing near the lower edge; None where it has no triangle that can be seen.
+
+    width, height: in pixels. kind: what an image library calls its format.
+    """
     from PIL import Image as Pillow
 
     opened = Opened(copy)
@@ -57,10 +60,10 @@ def portrait(copy: bytes) -> bytes | None:
         return None
     pictures = _Pictures(opened)
     looks = [_Look(opened, m, pictures) for m in opened.header["materials"]]
-    colour = _drawn(soup, rays, looks)
-    small = colour.reshape(HEIGHT, FINE, WIDTH, FINE, 3).mean(axis=(1, 3))
+    colour = _drawn(soup, rays, looks, width * FINE, height * FINE)
+    small = colour.reshape(height, FINE, width, FINE, 3).mean(axis=(1, 3))
     out = io.BytesIO()
-    Pillow.fromarray(np.rint(255 * np.clip(small, 0, 1)).astype(np.uint8)).save(out, "WEBP", quality=88)
+    Pillow.fromarray(np.rint(255 * np.clip(small, 0, 1)).astype(np.uint8)).save(out, kind, quality=88)
     return out.getvalue()
 
 
@@ -159,9 +162,9 @@ class _Look:
         return out
 
 
-def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look]) -> F64:
-    """(HEIGHT × FINE, WIDTH × FINE, 3) colours as they are shown."""
-    w, h = WIDTH * FINE, HEIGHT * FINE
+def _drawn(soup: _Soup, rays: RayScene, looks: list[_Look], across: int, down: int) -> F64:
+    """(down, across, 3) colours as they are shown."""
+    w, h = across, down
     away = np.array([np.sin(_YAW) * np.cos(_PITCH), np.sin(_PITCH), np.cos(_YAW) * np.cos(_PITCH)])
     right = np.cross([0.0, 1.0, 0.0], away)
     right /= np.linalg.norm(right)

@@ -12,25 +12,29 @@ from dataclasses import dataclass, fields
 from pathlib import PurePosixPath
 
 from .. import formats
+from ..formats.files import role_of
 from ..formats.table import WRITERS
 from ..limits import InputError
 from ..packages import Package
 from ..packages.containers import clean_path
+from ..rules import Intent
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Image, Scene
 from ..words.json_tree import Json
-from .writing import changed_files
+from .writing import Written, changed_files, write_as
 
 MANIFEST = "handlens-manifest.json"
 
 
 @dataclass(frozen=True)
 class Packaged:
-    """files: of the whole package, the model first, the manifest last. changed: what is new or another than it was, the model first."""
+    """files: of the whole package, the model first, the manifest last. changed: what is new or another than it was, the model first.
+    left_out: what only the model as it came needed, such as its library, where it goes out in another format."""
 
     main: str
     files: dict[str, bytes]
     changed: tuple[str, ...]
+    left_out: tuple[str, ...] = ()
 
 
 def packaged(
@@ -41,34 +45,73 @@ def packaged(
     main: path of the model in the package. before, after: the model as it came and as it is now. because: ids of the mends that were
     applied.
     """
-    was = {name: package.read(name) for name in package.names() if name != MANIFEST}
-    now = dict(was)
     home = posixpath.dirname(main)
     format_name = after.format if after.format in WRITERS else {"usdc": "usda"}.get(after.format, "obj")
     path = main if format_name == after.format else posixpath.join(home, f"{PurePosixPath(main).stem}.{format_name}")
     if (images := images_alone(before, after)) is not None:
-        now |= images
+        new = images
     else:
         written = formats.write(after, format_name, PurePosixPath(main).stem, options, home)
-        own = {main, *(name for name, _ in before.files), *(i.found_at for i in (*before.images, *after.images))}
-        taken = {name.casefold(): name for name in was if name not in own}
-        for k, (name, data) in enumerate(written.items()):
-            place = path if k == 0 else _inside(home, name)
-            other = taken.get(place.casefold())
-            if other is not None and was[other] != data:
-                raise InputError(
-                    f"{other} is in the package and not of {main}, but would be written anew; give it another name first."
-                )
-            now[place] = data
-        if path != main:
-            del now[main]
-    now |= {_inside("", name): data for name, data in changed_files(after).items()}
+        new = {path if k == 0 else _inside(home, name): data for k, (name, data) in enumerate(written.items())}
+    return _together(package, main, path, new | changed_files(after), _own(before, after, main), because)
+
+
+def packaged_as(
+    package: Package,
+    main: str,
+    scene: Scene,
+    format_name: str,
+    options: ExportOptions = PLAIN,
+    intent: Intent | None = None,
+) -> tuple[Packaged, Written]:
+    """The package with its model in another format, and what was written of that. Raises InputError as `packaged` does.
+
+    main: path of the model in the package. scene: the model. options, intent: as `write_as` has them.
+    """
+    home = posixpath.dirname(main)
+    stem = PurePosixPath(main).stem
+    made = write_as(scene, format_name, stem, options, intent, home)
+    new = {_inside(home, name): data for name, data in made.files.items()}
+    return _together(package, main, next(iter(new)), new, _own(scene, scene, main), ["export"]), made
+
+
+def _own(before: Scene, after: Scene, main: str) -> set[str | None]:
+    """Paths of files that are the model's, which it may write over."""
+    images = (i.found_at for i in (*before.images, *after.images))
+    return {main, *(name for name, _ in before.files), *images, *(n.path for n in after.beside if n.changed)}
+
+
+def _together(
+    package: Package, main: str, path: str, new: Mapping[str, bytes], own: set[str | None], because: Sequence[str]
+) -> Packaged:
+    """The package with new files in it and a manifest. path: of the model now. own: paths that may be written over."""
+    was = {name: package.read(name) for name in package.names() if name != MANIFEST}
+    taken = {name.casefold(): name for name in was if name not in own}
+    now = dict(was)
+    for place, data in new.items():
+        other = taken.get(place.casefold())
+        if other is not None and was[other] != data:
+            raise InputError(
+                f"{other} is in the package and not of {main}, but would be written anew; give it another name first."
+            )
+        now[_inside("", place)] = data
+    left: list[str] = []
+    if path != main:
+        # What held geometry or materials for the model as it came holds nothing for what took its place.
+        left = [
+            name for name in was if name in own and name not in new and role_of(name) in ("model", "material-library", "buffer")
+        ]
+        for name in left:
+            del now[name]
     changed = sorted(name for name, data in now.items() if was.get(name) != data)
     entries = [_entry(name, now[name], was.get(main if name == path else name), because) for name in sorted(now)]
     manifest = json.dumps({"schema": 1, "files": entries}, indent=2, ensure_ascii=False).encode() + b"\n"
     first = {path: now.pop(path)}
     return Packaged(
-        path, first | dict(sorted(now.items())) | {MANIFEST: manifest}, tuple(sorted(changed, key=lambda n: (n != path, n)))
+        path,
+        first | dict(sorted(now.items())) | {MANIFEST: manifest},
+        tuple(sorted(changed, key=lambda n: (n != path, n))),
+        tuple(name for name in left if name != main),
     )
 
 

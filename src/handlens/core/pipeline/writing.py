@@ -60,10 +60,18 @@ class Written:
         return Proof(tuple(rows))
 
 
-def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions = PLAIN, intent: Intent | None = None) -> Written:
+def write_as(
+    scene: Scene,
+    format_name: str,
+    stem: str,
+    options: ExportOptions = PLAIN,
+    intent: Intent | None = None,
+    home: str | None = None,
+) -> Written:
     """The files of a scene, with those beside it that mends wrote anew. Raises InputError for an unknown format or folder.
 
     intent: parts that it calls aside are left behind, which is said; what it says one unit is holds where the file said nothing.
+    home: that folder in the package that the scene came in, where it goes back there: images that lie in the package stay in their places.
 
     Where the destination wants a file for each clip and there are several, the model goes without clips, and each clip with a whole
     model beside it. Stand-ins and levels of detail are named as it wants them, and go into files of their own where it does.
@@ -73,21 +81,21 @@ def write_as(scene: Scene, format_name: str, stem: str, options: ExportOptions =
     scene, beside = separate_files(with_file_names(scene, options), options)
     apart: list[tuple[str, Written]] = []
     for suffix, own in beside:
-        made = _written(own.with_(clips=()), format_name, f"{stem}{suffix}", options)
+        made = _written(own.with_(clips=()), format_name, f"{stem}{suffix}", options, home)
         apart.append((next(iter(made.files)), made))
     several = options.clip_files and len(scene.clips) > 1 and "clips" in BY_NAME[format_name].holds
     if several:
         names = _clip_stems(scene, stem)
         for name, clip in zip(names, scene.clips, strict=True):
-            made = _written(scene.with_(clips=(clip,)), format_name, name, options)
+            made = _written(scene.with_(clips=(clip,)), format_name, name, options, home)
             apart.append((next(iter(made.files)), made))
         scene = scene.with_(clips=())
-    main = _written(scene, format_name, stem, options)
+    main = _written(scene, format_name, stem, options, home)
     files = dict(main.files)
     for _, made in apart:
         for path, data in made.files.items():
             files.setdefault(path, data)
-    files |= {path: data for path, data in changed_files(scene).items() if path not in files}
+    files |= {path: data for path, data in changed_beside(scene).items() if path not in files}
     return replace(main, files=files, apart=tuple(apart), behind=behind)
 
 
@@ -117,8 +125,8 @@ def behind(names: Sequence[str]) -> tuple[str, ...]:
     return (f"{plural(len(names), 'part stays', 'parts stay')} behind, said to be not of the thing: {listed}.",)
 
 
-def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions) -> Written:
-    target = formats.target(scene, format_name, stem, options)
+def _written(scene: Scene, format_name: str, stem: str, options: ExportOptions, home: str | None) -> Written:
+    target = formats.target(scene, format_name, stem, options, home)
     held = conform(scene, target)
     return Written(formats.write_conformed(held, target) | _bare_images(scene, target), held, scene.format)
 
@@ -149,5 +157,11 @@ def _clip_stems(scene: Scene, stem: str) -> list[str]:
 
 
 def changed_files(scene: Scene) -> dict[str, bytes]:
-    """Files beside the model that mends wrote anew, by their paths: they go out with it."""
+    """Files beside the model that mends wrote anew, by their paths in the package: they go out with it."""
     return {n.path: n.load() for n in scene.beside if n.changed}
+
+
+def changed_beside(scene: Scene) -> dict[str, bytes]:
+    """As `changed_files`, by their paths from the model's own folder where they lie in it: the model is written without that folder."""
+    home = scene.main.rpartition("/")[0]
+    return {path.removeprefix(f"{home}/") if home else path: data for path, data in changed_files(scene).items()}

@@ -40,8 +40,6 @@ def answer(files: Mapping[str, bytes], sheet: RuleSheet, variant: Variant = "cur
         return told([Line("refused", str(error))], False)
     if ending(main) not in sheet.formats:
         return told([Line("refused", f".{ending(main)} is not taken here; taken are {', '.join(sheet.formats)}")], False)
-    if ending(main) not in READERS:
-        return told([Line("taken", f"{main} is taken, but this stand-in opens only {', '.join(READERS)}")], None)
     try:
         package = Package(files, main, READERS[ending(main)](files, main))
         lines = list(dict.fromkeys(receive(package, asked, variant)))

@@ -30,12 +30,12 @@ class Line(msgspec.Struct, frozen=True):
 
 
 class Answer(msgspec.Struct, frozen=True):
-    """accepted: None where the destination takes this format but this stand-in for it does not open it. picture: WebP, empty for none."""
+    """accepted: whether nothing refuses it. picture: WebP, empty for none."""
 
     sheet: str
     destination: str
     variant: Variant
-    accepted: bool | None
+    accepted: bool
     lines: list[Line]
     picture: bytes = b""
 

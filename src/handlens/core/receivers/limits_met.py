@@ -15,7 +15,7 @@ from ..route.stations import all_checks
 from ..rules.sheet import RuleSheet
 from ..words.patterns import compiled
 from .answer import Line, Result
-from .reading.received import Piece, Received, Surface
+from .reading.received import Picture, Piece, Received, Surface
 
 _WORDS: dict[str, Result] = {"stop": "refused", "caution": "otherwise", "note": "otherwise", "off": "taken"}
 #: A texture on the graphics card: four bytes a pixel, and a third more for its mips.
@@ -310,11 +310,20 @@ def _files(package: Package, sheet: RuleSheet) -> Iterator[Line]:
     yield from _over(
         sheet, "handoff.package-size", "Bytes of the package", sum(len(data) for data in files.values()), most.package_bytes
     )
+    wanted = sheet.names.thumbnail_of(package.main)
+    if wanted is not None and not _is_there(wanted, files, sheet.names.case_matters):
+        yield _line(sheet, "handoff.thumbnail", f"There is no thumbnail {wanted} in the package")
     if not sheet.names.case_matters:
         met = Counter(path.casefold() for path in files)
         clash = [path for path in files if met[path.casefold()] > 1]
         if clash:
             yield _line(sheet, "handoff.case-clash", f"{_listed(clash)}: one name where letter case does not count", clash[0])
+
+
+def _is_there(path: str, files: Mapping[str, bytes], case_matters: bool) -> bool:
+    """Whether a package has a file of this path that is an image."""
+    same = (lambda other: other == path) if case_matters else (lambda other: other.casefold() == path.casefold())
+    return any(same(other) and Picture(other, data).looked_at is not None for other, data in files.items())
 
 
 def _listed(names: list[str]) -> str:

@@ -26,6 +26,7 @@ PICTURES: tuple[str, ...] = get_args(Picture)
 _Slug = Annotated[str, Meta(pattern=r"^[a-z0-9][a-z0-9-]{0,63}$")]
 _Text = Annotated[str, Meta(min_length=1, max_length=400)]
 _Pattern = Annotated[str, Meta(min_length=1, max_length=200)]
+_Thumbnail = Annotated[str, Meta(max_length=120, pattern=r"^([^{}\\/:*?\"<>|]|\{model\})+\.(png|jpg|webp)$")]
 
 
 class Limits(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
@@ -74,6 +75,21 @@ class Names(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fiel
     materials: Annotated[_Pattern | None, described("Names of materials", "A regular expression that each must meet whole.")] = (
         None
     )
+    thumbnail: Annotated[
+        _Thumbnail | None,
+        described(
+            "Name of the thumbnail",
+            "A picture of the model beside it; {model} stands for the model's name. None wanted where empty.",
+        ),
+    ] = None
+
+    def thumbnail_of(self, main: str) -> str | None:
+        """Path of the thumbnail that belongs to a model, None where none is wanted. main: path of the model in its package."""
+        if self.thumbnail is None:
+            return None
+        folder, _, file = main.rpartition("/")
+        name = self.thumbnail.replace("{model}", file.rpartition(".")[0] or file)
+        return f"{folder}/{name}" if folder else name
 
 
 class Textures(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):

@@ -6,9 +6,13 @@ from collections.abc import Callable, Mapping
 from pathlib import PurePosixPath
 
 from ...limits import InputError
+from .collada import read_collada
 from .gltf import read_gltf
 from .obj import read_obj
+from .ply import read_ply
 from .received import Received
+from .stl import read_stl
+from .threemf import read_3mf
 from .usd import read_usd
 
 #: Readers by the ending of the model's file. Each: (files by path, path of the model) -> what it holds.
@@ -19,6 +23,10 @@ READERS: dict[str, Callable[[Mapping[str, bytes], str], Received]] = {
     "usda": read_usd,
     "usdc": read_usd,
     "usdz": read_usd,
+    "dae": read_collada,
+    "stl": read_stl,
+    "ply": read_ply,
+    "3mf": read_3mf,
 }
 #: Endings of all files that some destination takes for a model.
 MODELS = ("glb", "gltf", "obj", "usdz", "usda", "usdc", "dae", "stl", "ply", "3mf")

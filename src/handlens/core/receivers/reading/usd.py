@@ -6,6 +6,7 @@ import io
 import posixpath
 import tempfile
 import zipfile
+import zlib
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -56,7 +57,7 @@ def _unpacked(data: bytes, label: str) -> dict[str, bytes]:
             entries = checked_entries(archive, label)
             order = {clean_path(name): k for k, name in enumerate(archive.namelist()) if not name.endswith("/")}
             return {path: archive.read(entries[path]) for path in sorted(entries, key=lambda path: order.get(path, len(order)))}
-    except (zipfile.BadZipFile, OSError, ValueError, RuntimeError, EOFError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, zlib.error, OSError, ValueError, RuntimeError, EOFError, NotImplementedError) as error:
         raise InputError(f"{label} cannot be read: it is no readable package.") from error
 
 

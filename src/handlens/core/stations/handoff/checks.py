@@ -8,6 +8,7 @@ from ...declare.check import OFTEN, SELDOM, Finding, Skipped, check, value
 from ...declare.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
+from ...words.calls import Call
 from .measures import OWN
 from .messages import say
 from .records import HandoffMeasures
@@ -117,4 +118,36 @@ def package_size(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, int
             value(own.bytes, "bytes"),
             value(limit, "bytes"),
             len(own.files),
+        )
+
+
+@check(
+    "handoff.thumbnail",
+    title="No thumbnail",
+    result="stop",
+    mends=("handoff.thumbnail",),
+    held_to=("names.thumbnail",),
+    explains={"refused": OFTEN},
+)
+@of_files
+def thumbnail(own: HandoffMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """The picture of the model that the destination wants beside it did not come.
+
+    Why: an upload without one is refused, or a grey tile stands for the model in every list.
+    Measured: paths of all files beside the model; letter case counts where the destination says so.
+    Source: common practice, no published source.
+    """
+    wanted = sheet.names.thumbnail_of(own.main)
+    if wanted is None:
+        yield Skipped(say("handoff.no-thumbnail", sheet=sheet.name))
+        return
+    fold = (lambda path: path) if sheet.names.case_matters else str.casefold
+    if fold(wanted) not in {fold(path) for path in own.pictures}:
+        name = wanted.rpartition("/")[2]
+        yield Finding(
+            say("handoff.thumbnail"),
+            value("none", "text"),
+            value(name, "text"),
+            1,
+            mends=(Call("handoff.thumbnail", {"file": name}),),
         )

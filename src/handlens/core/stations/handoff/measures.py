@@ -21,9 +21,10 @@ def take(scene: Scene, measures: Measures, arrays: dict[str, Array]) -> HandoffM
             size = scene.file_bytes.get(image.found_at)
             found[image.found_at] = PackageFile(image.found_at, "image", size if size is not None else _size(image))
     for neighbour in scene.beside:
-        if neighbour.role == "side-file":
-            found.setdefault(neighbour.path, PackageFile(neighbour.path, "side-file", neighbour.size))
-    return HandoffMeasures(list(found.values()))
+        if neighbour.role == "side-file" or neighbour.changed:
+            found.setdefault(neighbour.path, PackageFile(neighbour.path, neighbour.role, neighbour.size))
+    pictures = [n.path for n in scene.beside if n.role == "image" and n.origin == "package"]
+    return HandoffMeasures(list(found.values()), scene.main, pictures)
 
 
 def _size(image: Image) -> int | None:

@@ -14,9 +14,12 @@ class PackageFile(msgspec.Struct, frozen=True):
 
 
 class HandoffMeasures(msgspec.Struct, frozen=True):
-    """files: of the model and of what comes with it, the model first."""
+    """files: of the model and of what comes with it, the model first. main: path of the model. pictures: paths of pictures beside it that it
+    does not use."""
 
     files: list[PackageFile]
+    main: str = ""
+    pictures: list[str] = []
 
     @property
     def bytes(self) -> int:

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
-from ...declare.station import Lens, Station, checks_in
-from . import checks
+from ...declare.station import Lens, Station, checks_in, mends_in
+from . import checks, mends
 from .measures import OWN
 from .panel import panel
 
@@ -13,4 +13,4 @@ LENSES = (
         10,
     ),
 )
-STATION = Station("handoff", 130, checks=checks_in(checks), panel=panel, own=OWN, lenses=LENSES)
+STATION = Station("handoff", 130, checks=checks_in(checks), mends=mends_in(mends), panel=panel, own=OWN, lenses=LENSES)
