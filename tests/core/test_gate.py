@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import io
 import json
 import random
+import zipfile
 from dataclasses import replace
 
 import msgspec
 import numpy as np
 import pytest
+from PIL import Image as Pillow
 
 from conftest import ROOT
 from handlens.core import formats
 from handlens.core.formats.table import WRITERS
+from handlens.core.judge import judge
 from handlens.core.limits import InputError
 from handlens.core.packages import MemoryPackage
 from handlens.core.pipeline.opening import open_scene
@@ -21,11 +25,14 @@ from handlens.core.receivers import answer
 from handlens.core.receivers.parcel import files_of
 from handlens.core.receivers.picture import picture
 from handlens.core.receivers.reading import READERS
+from handlens.core.route.measuring import measure
 from handlens.core.route.tape import apply_tape
-from handlens.core.rules import load_sheet, shipped
+from handlens.core.rules import Intent, load_sheet, shipped
 from handlens.core.rules.intent import intent_from_json
 from handlens.core.scene import Material
 from handlens.core.scene.model import frozen
+from handlens.core.scene.skinning import world_positions
+from handlens.core.scene.transforms import world_matrices
 from handlens.core.words.calls import parse_call
 from kit.pictures import png, textured
 from kit.scenes import cube, mesh, scene
@@ -77,6 +84,58 @@ def test_a_reading_of_its_own_meets_the_same_model(ending):
     drawn = [len(p.corners) for node in theirs.drawn for p in theirs.meshes[node.mesh]]
     assert sum(drawn) == sum(ours.meshes[n.mesh].triangle_count for n in ours.nodes if n.mesh is not None)
     assert [s.name for s in theirs.surfaces] == [m.name for m in ours.materials]
+    lowest = lambda points: np.min(np.concatenate(points), axis=0)
+    world = world_matrices(ours)
+    ours_at = [world_positions(ours, k, world) for k, n in enumerate(ours.nodes) if n.mesh is not None]
+    theirs_at = [theirs.world(node, p) for node in theirs.drawn for p in theirs.meshes[node.mesh] if len(p.corners)]
+    assert lowest(theirs_at) == pytest.approx(lowest(ours_at), abs=1e-4 / (theirs.metres or 1.0))
+
+
+@pytest.mark.parametrize(
+    ("ending", "text"),
+    [
+        ("ply", "ply\nformat binary_little_endian 1.0\nelement vertex 9\nproperty float x\nend_header\n"),
+        ("ply", "ply\nformat ascii 1.0\nelement vertex 1\nproperty float x\nproperty float y\nproperty float z\nelement face 1\nproperty list char int vertex_indices\nend_header\n0 0 0\n3 0 1 2\n"),
+        ("stl", "solid a\nfacet\nvertex 0 0 0\nvertex 1 0 0\nendfacet\n"),
+        ("dae", "<COLLADA><library_geometries><geometry id='g'><mesh><triangles><p>0 1 2</p></triangles></mesh></geometry></library_geometries><library_visual_scenes><visual_scene id='v'><node><instance_geometry url='#g'/></node></visual_scene></library_visual_scenes><scene><instance_visual_scene url='#v'/></scene></COLLADA>"),
+        ("dae", "<!DOCTYPE a [<!ENTITY b SYSTEM 'file:///etc/hostname'>]><COLLADA>&b;"),
+        ("3mf", "PK"),
+        ("3mf", ""),
+    ],
+)  # fmt: skip
+def test_what_is_cut_off_or_does_not_fit_together_is_refused_in_a_sentence(ending, text):
+    with pytest.raises(InputError, match=rf"a\.{ending}"):
+        READERS[ending]({f"a.{ending}": text.encode()}, f"a.{ending}")
+
+
+def test_a_component_of_itself_comes_to_an_end():
+    model = "<model unit='millimeter'><resources><object id='1'><components><component objectid='1'/></components></object></resources><build><item objectid='1'/></build></model>"
+    package = io.BytesIO()
+    with zipfile.ZipFile(package, "w") as archive:
+        archive.writestr("3D/3dmodel.model", model)
+    with pytest.raises(InputError, match="does not fit together"):
+        READERS["3mf"]({"a.3mf": package.getvalue()}, "a.3mf")
+
+
+def test_a_thumbnail_is_wanted_missed_drawn_and_then_taken(tmp_path):
+    names = msgspec.structs.replace(STRICT.names, thumbnail="{model} seen.png", case_matters=False)
+    wants = msgspec.structs.replace(STRICT, names=names)
+    model = next(m for m in DEMO if m["folder"] == "mooring_buoy")
+    bare = sent(model, sheet=wants)
+    assert [line.check for line in answer(bare, wants, drawn=False).lines if line.result == "refused"] == ["handoff.thumbnail"]
+    _, _, read = open_scene(str(ROOT / "demo" / "models" / model["folder"]))
+    missed = lambda scene: [f for f in judge(measure(scene), wants, Intent()).findings if f.check == "handoff.thumbnail"]
+    found = missed(read)
+    assert [f.mends[0].params for f in found] == [{"file": "mooring_buoy seen.png"}]
+    made, runs = apply_tape(read, list(found[0].mends))
+    assert runs[0].applied
+    assert not missed(made)
+    files = write_as(made, "glb", "mooring_buoy", wants.writes).files
+    assert Pillow.open(io.BytesIO(files["mooring_buoy seen.png"])).size == (512, 512)
+    assert answer(files, wants, drawn=False).accepted
+    assert not answer({**files, "mooring_buoy seen.png": b"no picture"}, wants, drawn=False).accepted
+    _, runs = apply_tape(made, list(found[0].mends))
+    assert not runs[0].applied
 
 
 def box(**more):
@@ -143,11 +202,6 @@ def test_what_is_no_package_is_refused_in_a_sentence(files, says):
     assert told.accepted is False
     assert says in told.to_json()["reasons"][0]
 
-
-def test_a_format_that_the_stand_in_does_not_open_is_neither_taken_nor_refused():
-    files = written(box(), "stl")
-    assert answer(files, load_sheet("modelling-room")).accepted is None
-    assert set(READERS) - {"usdc"} < set(WRITERS)
 
 
 def test_nothing_that_is_damaged_makes_a_destination_fall():

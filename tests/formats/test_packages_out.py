@@ -234,3 +234,31 @@ def test_random_bytes_are_kept_whatever_they_are(package, tmp_path):
     assert {p: came.get(p) for p in odd if not p.endswith(".hidden")} == {
         p: d for p, d in odd.items() if not p.endswith(".hidden")
     }
+
+
+@pytest.mark.parametrize("out", ["sent", "sent.zip"])
+def test_a_package_goes_out_in_another_format_with_all_else_as_it_was(package, tmp_path, out):
+    folder, files = package
+    place = tmp_path / out
+    call = ["export", str(folder), "--format", "gltf", "--package", "--out", str(place), "--proof", str(tmp_path / "proof.json")]
+    assert main(call) == 0
+    if out.endswith(".zip"):
+        with zipfile.ZipFile(place) as archive:
+            sent = {name: archive.read(name) for name in archive.namelist()}
+    else:
+        sent = inside(place)
+    stayed = {name: data for name, data in files.items() if not name.startswith("models/")}
+    assert {name: sent[name] for name in stayed} == stayed
+    new = set(sent) - set(stayed)
+    assert new == {"models/board.gltf", "models/board.bin", "handlens-manifest.json"}
+    assert json.loads(sent["models/board.gltf"])["images"][0]["uri"] == "../textures/Front%20Board.png"
+
+
+def test_a_whole_package_wants_one_that_came_and_a_place_outside_of_it(package, tmp_path, capsys):
+    folder, _ = package
+    one = str(folder / "models" / "board.obj")
+    for source, out in ((one, str(tmp_path / "out")), (str(folder), str(tmp_path / "a.glb")), (str(folder), str(folder / "out"))):
+        assert main(["export", source, "--format", "glb", "--package", "--out", out]) == 2
+        assert "package" in capsys.readouterr().err
+    assert not (tmp_path / "out").exists()
+    assert not (folder / "out").exists()

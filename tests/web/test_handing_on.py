@@ -57,6 +57,26 @@ def answered(client, export, **wish):
 # --- exports and the gate -----------------------------------------------------------------------------
 
 
+def test_the_destination_is_asked_before_anything_is_written_and_only_when_that_is_wished(client, board):
+    revision = board["revision"]
+    inspection = client.get(f"/api/revisions/{revision}/bench").json["reading"]["inspection"]
+    ask = lambda **wish: client.post(f"/api/inspections/{inspection}/asking", json={"format": "glb", **wish}).json
+    assert ask()["state"] == "none"
+    assert ask(begin=True)["state"] == "waiting"
+    said = wait_for(lambda: (a := ask())["state"] == "done" and a)
+    assert said["answer"]["accepted"]
+    assert [f["path"] for f in said["files"]] == ["quay_board.glb"]
+    assert client.get(f"/api/askings/{said['id']}/picture").mimetype == "image/webp"
+    assert ask(options={"unit": "cm"})["state"] == "none", "another wish has another answer"
+    assert "mud cannot be written" in json.dumps(ask(format="mud"))
+    assert not client.get(f"/api/revisions/{revision}/handoff").json["sent"]
+    # An own sheet's limit, or another intent, may change what it says: of before nothing is told.
+    client.patch(f"/api/models/{board['id']}", json={"intent": {"kind": "effect"}})
+    assert ask()["state"] == "none"
+    client.patch(f"/api/models/{board['id']}", json={"intent": {}})
+    assert ask()["state"] == "done"
+
+
 def test_an_export_is_written_as_it_was_wished_this_once(client, board):
     plain = exported(client, board["revision"], format="gltf")
     wished = exported(client, board["revision"], format="gltf", options={"images": "beside", "folder": "paint"})

@@ -65,6 +65,7 @@ const total = computed(() => (data.value?.files ?? []).reduce((sum, f) => sum + 
 
 <style scoped>
 .says {
+  margin-top: 4px;
   display: grid;
   gap: 5px;
   justify-items: start;

@@ -8,7 +8,6 @@ import re
 import stat
 import unicodedata
 import zipfile
-import zlib
 from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
@@ -351,7 +350,7 @@ class ZipPackage(Package):
                     if seen > entry.file_size:
                         raise InputError(f"{path} in {self.file.name} unpacks to more than its entry states.")
                     yield piece
-        except (zipfile.BadZipFile, zlib.error, RuntimeError, EOFError, OSError, NotImplementedError, ValueError) as error:
+        except (zipfile.BadZipFile, RuntimeError, EOFError, OSError, NotImplementedError, ValueError) as error:
             raise InputError(f"{path} in {self.file.name} is damaged or locked; pack the zip again.") from error
         except Exception as error:  # zlib and lzma raise errors of their own
             if isinstance(error, InputError):

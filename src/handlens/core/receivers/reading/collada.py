@@ -174,7 +174,9 @@ class _Document:
     def _piece(self, group: Element, shared: list[Element], points: F64, material: int) -> Piece:
         corners, faces = _corners(group), []
         inputs = {(e.get("semantic"), int(e.get("set", "0"))): e for e in reversed(group.findall("input"))}
-        place = next(e for (kind, _), e in inputs.items() if kind == "VERTEX")
+        place = next((e for (kind, _), e in inputs.items() if kind == "VERTEX"), None)
+        if place is None:
+            raise ValueError
         for start, count in _polygons(group, corners):
             faces += [(start, start + k, start + k + 1) for k in range(1, count - 1)]
         if group.tag == "tristrips":
