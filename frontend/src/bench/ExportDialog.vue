@@ -34,6 +34,7 @@ const BY_ITSELF: Tree = {
   stand_ins: 'nodes',
   stand_in_suffix: '_stand_in',
   levels: 'nodes',
+  accessories: 'in',
   level_suffix: '_level_',
 };
 function wish(key: string, value: unknown) {

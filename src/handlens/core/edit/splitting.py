@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
+
+import numpy as np
 
 from ..geometry.adjacency import face_of_corner
 from ..geometry.components import components
 from ..geometry.recut import only_faces, only_used_values, only_vertices, used_vertices
 from ..geometry.topology import surface
 from ..scene import Mesh, Node, Scene
-from ..words.arrays import I32, Array
+from ..scene.model import frozen
+from ..words.arrays import I32, Array, Bool
 
 
 def split_parts(
@@ -55,6 +58,35 @@ def split_parts(
             nodes.append(Node(f"{n.id}/{number}", called, mesh=k, skin=n.skin, morph_weights=n.morph_weights))
         nodes[i] = replace(nodes[i], mesh=None, skin=None, morph_weights=(), children=(*nodes[i].children, *children))
     return without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes))), done
+
+
+def split_off(scene: Scene, nodes: Sequence[int], masks: Mapping[int, Bool], name: str) -> Scene:
+    """The scene with some faces of some parts as parts of their own, each hanging on the part that they were of.
+
+    masks: by number of a mesh, (F,) bool which of its faces; some and not all. name: of the new parts, counted where there are several,
+    the old part's with _split where it is empty. Other parts that show the same mesh keep all of it.
+    """
+    made: dict[int, tuple[int, int]] = {}
+    meshes, out = list(scene.meshes), list(scene.nodes)
+    for number, i in enumerate(nodes):
+        n = scene.nodes[i]
+        assert n.mesh is not None
+        called = f"{name}_{number + 1}" if name and number else name or f"{scene.part_name(i)}_split"
+        if n.mesh not in made:
+            mesh, mask = scene.meshes[n.mesh], masks[n.mesh]
+            rest = only_faces(mesh, ~mask)
+            rest = only_used_values(only_vertices(rest, used_vertices(rest) | ~used_vertices(mesh)))
+            piece = replace(
+                only_faces(mesh, mask), lines=frozen(np.zeros((0, 2), np.int32)), points=frozen(np.zeros(0, np.int32))
+            )
+            piece = only_used_values(only_vertices(piece, used_vertices(piece)))
+            made[n.mesh] = len(meshes), len(meshes) + 1
+            meshes += [rest, replace(piece, id=f"{mesh.id}/split", name=called if mesh.name else "")]
+        kept, new = made[n.mesh]
+        child = Node(f"{n.id}/split", called, mesh=new, skin=n.skin, morph_weights=n.morph_weights)
+        out[i] = replace(out[i], mesh=kept, children=(*out[i].children, len(out)))
+        out.append(child)
+    return without_unplaced(scene, scene.with_(nodes=tuple(out), meshes=tuple(meshes)))
 
 
 def without_unplaced(before: Scene, after: Scene) -> Scene:

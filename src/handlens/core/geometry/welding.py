@@ -280,8 +280,15 @@ def welded(mesh: Mesh, distance: float, collapse: bool = False) -> Mesh:
     """
     owner = face_of_corner(mesh)
     first = close_groups(mesh.positions, distance, mesh.corners, owner, collapse)
-    if (first == np.arange(len(first))).all():
-        return mesh
+    return mesh if (first == np.arange(len(first))).all() else merged_points(mesh, first)
+
+
+def merged_points(mesh: Mesh, first: I64) -> Mesh:
+    """The mesh with points made one: each group's point stays where it is, with its weights and morph offsets, and the others go.
+
+    first: (V,) int64 the point that stays of each point's group. A corner that comes to lie on the one before it goes; a face of fewer
+    than three corners goes; a line of no length goes.
+    """
     at = first[mesh.corners]
     face = face_of_corner(mesh)
     start = mesh.starts[:-1][face] if len(face) else face

@@ -2,17 +2,42 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 
 from ..declare.mend import Parameter
 from ..edit.tree import below as with_below
 from ..limits import MendError
 from ..scene import Scene
+from ..scene.faces import face_mask
 from ..scene.transforms import walk
+from ..words.arrays import Bool
 from .messages import say
 
 #: The parameter of every mend that can be kept to some parts.
 PARTS = Parameter("parts", "parts", "which parts, all where none is named", default=())
+
+
+#: The parameter of every mend that is done to faces that somebody pointed at.
+FACES = Parameter("faces", "text", "which faces of each part, as in 0-11;40, all where empty", default="")
+
+
+def chosen_faces(scene: Scene, faces: str, parts: Sequence[str]) -> dict[int, Bool]:
+    """For each mesh that named parts show, (F,) bool which of its faces are meant; meshes without any are left out.
+
+    Raises InputError where the text names no faces, and MendError where no part has any of them.
+    """
+    masks = {k: face_mask(faces, scene.meshes[k].face_count) for k in chosen_meshes(scene, parts)}
+    found = {k: mask for k, mask in masks.items() if mask.any()}
+    if not found:
+        raise MendError(say("mend.no-such-faces"))
+    return found
+
+
+def also_shown(scene: Scene, meshes: Collection[int], parts: Sequence[str]) -> tuple[str, ...]:
+    """A sentence on parts that show the same meshes as those that were named, and change with them; none where there are none."""
+    nodes = chosen_nodes(scene, parts) if parts else set(range(len(scene.nodes)))
+    others = sum(n.mesh in meshes and i not in nodes for i, n in enumerate(scene.nodes))
+    return (say("mend.also-shown", parts=others),) if others else ()
 
 
 def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set[int]:

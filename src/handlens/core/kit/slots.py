@@ -37,3 +37,11 @@ def without_images(scene: Scene, gone: set[int]) -> Scene:
     return scene.with_(
         images=tuple(scene.images[k] for k in kept), materials=tuple(plugged(material) for material in scene.materials)
     )
+
+
+def without_unused_surfaces(scene: Scene) -> Scene:
+    """The scene without materials that no mesh names and images that only they used."""
+    used = {k for mesh in scene.meshes for k in mesh.slot_materials}
+    after = without_materials(scene, {k for k in range(len(scene.materials)) if k not in used})
+    drawn = {texture.image for material in after.materials for texture in material.inputs}
+    return without_images(after, {k for k in range(len(after.images)) if k not in drawn})

@@ -6,10 +6,16 @@ import re
 from collections import Counter
 from dataclasses import replace
 
-from ..edit.without import without_parts
+from ..edit.moved import with_local
+from ..edit.splitting import without_unplaced
+from ..edit.tree import below
+from ..edit.without import without_nodes, without_parts
+from ..kit.slots import without_unused_surfaces
 from ..rules.export import ExportOptions
 from ..scene import Scene
 from ..scene.generated import BESIDE, BY_EXTENSION, OF, ROLE, name_suffix, property_text
+from ..scene.transforms import parents, walk
+from ..surface.names import as_file
 
 
 def with_file_names(scene: Scene, options: ExportOptions) -> Scene:
@@ -37,7 +43,8 @@ def with_file_names(scene: Scene, options: ExportOptions) -> Scene:
 
 
 def separate_files(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tuple[str, Scene]]]:
-    """The scene without what goes into files of its own, and what does: the end of each file's stem, and its scene.
+    """The scene without what goes into files of its own, and what does: the end of each file's stem, and its scene. An accessory's begins at
+    its joint.
 
     The file of a level is the whole thing at that level: of each part the coarsest that is no coarser, else the part itself.
     """
@@ -50,6 +57,16 @@ def separate_files(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tu
     if options.stand_ins == "file" and 0 < len(own) < len(parts):
         out.append((options.stand_in_suffix, only(own)))
         gone |= own
+    if options.accessories == "files":
+        hanging = accessories(scene)
+        taken = Counter[str]()
+        for top, joint in hanging.items():
+            stem = as_file(f"_{scene.part_name(top)}".replace("/", "_").replace("\\", "_"))
+            taken[stem.casefold()] += 1
+            number = taken[stem.casefold()]
+            out.append((f"{stem}_{number}" if number > 1 else stem, in_frame_of(scene, top, joint)))
+            gone |= {i for i in below(scene, [top]) if scene.nodes[i].mesh is not None}
+        parts = [i for i in parts if i not in gone]
     levels = sorted({r for r in role.values() if r.startswith("level")})
     if options.levels == "files" and levels:
         for level in levels:
@@ -58,6 +75,50 @@ def separate_files(scene: Scene, options: ExportOptions) -> tuple[Scene, list[tu
     elif options.levels == "extension":
         scene = _by_extension(scene)
     return (without_parts(scene, sorted(gone)) if gone else scene), out
+
+
+def accessories(scene: Scene) -> dict[int, int]:
+    """Nodes that bring parts without a skin and hang on a joint, the topmost of each, and that joint."""
+    joints = {j for skin in scene.skins for j in skin.joints}
+    up, out = parents(scene), dict[int, int]()
+    for i in walk(scene):
+        n = scene.nodes[i]
+        if n.mesh is None or n.skin is not None:
+            continue
+        chain = [i]
+        while chain[-1] >= 0 and chain[-1] not in joints:
+            chain.append(up[chain[-1]])
+        # Without a part that no joint moves there is no joint to be at; a joint with a mesh of its own is the part itself.
+        if chain[-1] >= 0 and len(chain) > 1:
+            out.setdefault(chain[-2], chain[-1])
+    return out
+
+
+def in_frame_of(scene: Scene, top: int, joint: int) -> Scene:
+    """The scene of one node and what hangs on it alone, placed as it is placed to a joint above it, with what only that needs."""
+    up, local = parents(scene), scene.nodes[top].local
+    for i in up_to(scene, top, joint):
+        local = scene.nodes[i].local @ local
+    kept = below(scene, [top])
+    nodes = list(scene.nodes)
+    nodes[up[top]] = replace(nodes[up[top]], children=tuple(k for k in nodes[up[top]].children if k != top))
+    nodes[top] = with_local(nodes[top], local)
+    clips = tuple(
+        replace(clip, channels=own)
+        for clip in scene.clips
+        if (own := tuple(channel for channel in clip.channels if channel.node in kept - {top}))
+    )
+    alone = scene.with_(nodes=tuple(nodes), roots=(top,), skins=(), clips=clips)
+    alone = without_nodes(alone, set(range(len(nodes))) - kept)
+    return without_unused_surfaces(without_unplaced(scene, alone))
+
+
+def up_to(scene: Scene, node: int, above: int) -> list[int]:
+    """Nodes between a node and one above it, the lowest first, both left out."""
+    up, out = parents(scene), list[int]()
+    while (node := up[node]) != above:
+        out.append(node)
+    return out
 
 
 def _by_extension(scene: Scene) -> Scene:

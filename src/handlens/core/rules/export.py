@@ -32,6 +32,9 @@ _LEVELS = {
 }
 
 
+_ACCESSORIES = {"in": "in the model", "files": "a file for each, in the joint's frame"}
+
+
 class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fields=True):
     """How files are written.
 
@@ -78,6 +81,12 @@ class ExportOptions(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unkn
     level_suffix: Annotated[_Suffix, described("Name of a level ends in", "After the name of its part, before its number.")] = (
         "_level_"
     )
+    accessories: Annotated[
+        Literal["in", "files"],
+        described(
+            "Parts that hang on a joint", "As a hat or a tool does; a file of its own begins at the joint.", words=_ACCESSORIES
+        ),
+    ] = "in"
     unstated_unit: Unit | None = None
     unstated_axis: Axis | None = None
 

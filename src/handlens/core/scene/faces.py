@@ -28,6 +28,6 @@ def face_mask(text: str, total: int) -> Bool:
     for piece in text.replace(" ", "").split(";"):
         low, dash, high = piece.partition("-")
         if not low.isdigit() or (dash and not high.isdigit()):
-            raise InputError(f"facing.turn: {piece!r} is no face; write them as 3;7-11.")
+            raise InputError(f"{piece[:40]!r} is no face; write faces as 3;7-11.")
         mask[int(low) : int(high if dash else low) + 1] = True
     return mask

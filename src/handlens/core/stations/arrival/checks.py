@@ -146,7 +146,13 @@ def lights(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         )
 
 
-@check("arrival.lines", title="Lines and loose edges", result="caution", mends=("arrival.remove",), explains={"gone": OFTEN})
+@check(
+    "arrival.lines",
+    title="Lines and loose edges",
+    result="caution",
+    mends=("arrival.remove", "arrival.thicken-lines"),
+    explains={"gone": OFTEN},
+)
 def lines(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Line elements: construction curves, or detail drawn with edges.
 
@@ -165,9 +171,24 @@ def lines(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 part.name,
                 part.node,
                 Elements("edges", measures.array(f"mesh:{part.mesh}:lines")),
-                (Call("arrival.remove", {"what": "lines"}),),
+                (Call("arrival.remove", {"what": "lines"}), *_thicker(measures, sheet, part)),
                 key=node_key(measures, part.node),
             )
+
+
+#: A line that is made a body is so wide, as a share of the part's longest side: thin, and still seen (common practice, no published source).
+_LINE = 1 / 200
+
+
+def _thicker(measures: Measures, sheet: RuleSheet, part: PartFigures) -> tuple[Call, ...]:
+    """The offer to make lines of a part bodies, by its size; none where it has no size or joints carry it."""
+    if part.bounds_min is None or part.bounds_max is None or part.skinned:
+        return ()
+    longest = max(high - low for low, high in zip(part.bounds_min, part.bounds_max, strict=True))
+    width = longest * (measures.unit_metres or sheet.unit_metres) * _LINE * 1000
+    if not 0 < width < 1e9:
+        return ()
+    return (Call("arrival.thicken-lines", {"width_mm": float(f"{width:.1g}"), "parts": [node_key(measures, part.node)]}),)
 
 
 def bare(measures: Measures) -> list[NodeFigures]:

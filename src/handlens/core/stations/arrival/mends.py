@@ -10,11 +10,11 @@ import numpy as np
 
 from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...declare.promises import PLACES
+from ...edit.lines import without_lines
 from ...edit.without import holding, still_bare, without_meshes, without_nodes, without_parts
 from ...kit.choice import PARTS, chosen_nodes
 from ...limits import InputError, MendError, plural
-from ...scene import Mesh, Scene
-from ...scene.model import frozen
+from ...scene import Scene
 from ...scene.transforms import parents
 from ...words.anchors import is_place, is_unnamed
 from ...words.patterns import MOST_LETTERS, compiled, replaced
@@ -69,44 +69,13 @@ def _lines(scene: Scene) -> Outcome:
     count = sum(len(mesh.lines) for mesh in scene.meshes)
     if not count:
         raise MendError(say("arrival.lines.none"))
-    meshes = tuple(_without_lines(mesh) for mesh in scene.meshes)
+    meshes = tuple(without_lines(mesh) for mesh in scene.meshes)
     hollow = {k for k, mesh in enumerate(meshes) if not mesh.face_count and not len(mesh.points) and len(scene.meshes[k].lines)}
     nodes = tuple(replace(n, mesh=None) if n.mesh in hollow else n for n in scene.nodes)
     after = scene.with_(meshes=meshes, nodes=nodes)
     held = [i for i, n in enumerate(scene.nodes) if n.mesh in hollow]
     after = without_nodes(after, still_bare(after, held))
     return Outcome(without_meshes(after, hollow), (Figure("loose edges", f"{count:,}", "0"),))
-
-
-def _without_lines(mesh: Mesh) -> Mesh:
-    """The mesh without its lines and without the vertices that only they used."""
-    if not len(mesh.lines):
-        return mesh
-    only = np.zeros(len(mesh.positions), bool)
-    only[mesh.lines.reshape(-1)] = True
-    only[mesh.corners] = False
-    only[mesh.points] = False
-    none = frozen(np.zeros((0, 2), np.int32))
-    if not only.any():
-        return replace(mesh, lines=none)
-    keep = ~only
-    number = (np.cumsum(keep) - 1).astype(np.int32)
-    changed: dict[str, Any] = {
-        "lines": none,
-        "positions": frozen(mesh.positions[keep]),
-        "corners": frozen(number[mesh.corners]),
-        "points": frozen(number[mesh.points]),
-        "morphs": tuple(replace(morph, positions=frozen(morph.positions[keep])) for morph in mesh.morphs),
-    }
-    if mesh.weights is not None:
-        weights = mesh.weights
-        counts = np.diff(weights.starts)
-        entry = np.repeat(keep, counts)
-        starts = np.concatenate([[0], np.cumsum(counts[keep])]).astype(np.int64)
-        changed["weights"] = replace(
-            weights, starts=frozen(starts), joints=frozen(weights.joints[entry]), weights=frozen(weights.weights[entry])
-        )
-    return replace(mesh, **changed)
 
 
 def _empties(scene: Scene) -> Outcome:

@@ -45,6 +45,8 @@ say = Messages(
         "arrival.side-unknown": "{place}: {name} is {what}",
         "arrival.cameras.none": "There is no camera to remove.",
         "arrival.lights.none": "There is no light to remove.",
+        "arrival.thicken-lines.skinned": "Lines of {part} are carried by joints or shaped by a clip, and a body would not follow.",
+        "arrival.thicken-lines.left": "Lines of {part} were left: joints carry them or a clip shapes them.",
         "arrival.lines.none": "There is no loose edge to remove.",
         "arrival.empties.none": "There is no empty node to remove.",
         "arrival.hidden.none": "No node is hidden.",

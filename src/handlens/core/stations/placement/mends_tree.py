@@ -10,18 +10,17 @@ import numpy as np
 from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...declare.promises import FORM, PLACES, POSES
 from ...edit import tree
-from ...edit.moved import with_local
-from ...edit.tree import below, can_be_undone, common_parent, driven, reparent, topmost
+from ...edit.tree import below, common_parent, driven, reparent, topmost
 from ...edit.without import without_meshes, without_nodes
 from ...kit.choice import PARTS, chosen_nodes
 from ...limits import MendError, plural
 from ...scene import Node, Scene
-from ...scene.bounds import world_bounds
 from ...scene.transforms import parents, walk, world_matrices
 from ...words.anchors import ANCHORS
 from ...words.anchors import anchor as anchor_of
 from ...words.lengths import metres
 from .messages import say
+from .placing import movable, moved_by
 
 _NEEDED = Parameter("parts", "parts", "which nodes")
 
@@ -227,36 +226,13 @@ def to_origin(scene: Scene, parts: Sequence[str], anchor: str) -> Outcome:
 
     Parts that joints carry move with the topmost of their joints, where all of it is chosen.
     """
-    chosen = below(scene, chosen_nodes(scene, parts))
     world = world_matrices(scene)
-    for i in chosen:
-        skin = scene.nodes[i].skin
-        if skin is not None and scene.nodes[i].mesh is not None and not set(scene.skins[skin].joints) <= chosen:
-            raise MendError(say("placement.to-origin.joints-too", part=scene.part_name(i)))
-    for i, n in enumerate(scene.nodes):
-        if n.skin is not None and n.mesh is not None and i not in chosen and set(scene.skins[n.skin].joints) & chosen:
-            raise MendError(say("placement.to-origin.part-too", part=scene.part_name(i)))
-    box = world_bounds(scene, world, chosen)
-    if box is None:
-        raise MendError(say("placement.to-origin.nothing"))
+    chosen, box = movable(scene, parts, world)
     point = anchor_of(*box, anchor, scene.up_axis or "Y")
     if float(np.abs(point).max()) < 1e-12:
         raise MendError(say("placement.to-origin.already"))
-    tops = topmost(scene, chosen)
-    moved = driven(scene)
-    held = [i for i in tops if i in moved]
-    if held:
-        raise MendError(say("placement.to-origin.moved", part=scene.part_name(held[0])))
-    up = parents(scene)
-    nodes = list(scene.nodes)
-    for i in tops:
-        frame = world[up[i]] if up[i] >= 0 else np.eye(4)
-        if not can_be_undone(frame):
-            raise MendError(say("placement.to-origin.collapsed", part=scene.part_name(i)))
-        shifted = world[i].copy()
-        shifted[:3, 3] -= point
-        nodes[i] = with_local(scene.nodes[i], np.linalg.solve(frame, shifted))
+    way = np.eye(4)
+    way[:3, 3] = -point
+    after = moved_by(scene, chosen, world, way)
     unit = scene.unit_metres or 1.0
-    return Outcome(
-        scene.with_(nodes=tuple(nodes)), (Figure("from the origin", metres(float(np.linalg.norm(point)) * unit), metres(0.0)),)
-    )
+    return Outcome(after, (Figure("from the origin", metres(float(np.linalg.norm(point)) * unit), metres(0.0)),))

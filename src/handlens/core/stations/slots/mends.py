@@ -10,15 +10,16 @@ from typing import Any
 import numpy as np
 
 from ...declare.mend import Figure, Outcome, Parameter, mend
-from ...declare.promises import LOOKS
+from ...declare.promises import LOOKS, PLACES
 from ...formats.conform.uv_sets import by_first
-from ...kit.choice import PARTS, chosen_meshes
+from ...kit.choice import FACES, PARTS, also_shown, chosen_faces, chosen_meshes
 from ...kit.slots import one_slot_each, without_images, without_materials
 from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range
 from ...scene import Material, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.colour import converted
+from ...words.arrays import Array, Bool
 from .messages import say
 
 
@@ -111,6 +112,67 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
     if not count:
         raise MendError(say("slots.assign.none"))
     return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces without a material", f"{count:,}", "0"),))
+
+
+@mend(
+    "slots.give",
+    title="Give faces a material",
+    keeps="every other face; UVs, normals, weights and the shape",
+    costs="the material that these faces had",
+    promise=PLACES,
+    safe=False,
+    parameters=[
+        FACES,
+        Parameter("material", "text", "name of the material that they take; name~number where several share the name"),
+        Parameter(
+            "colour", "text", "a colour such as #B8A88A, to make it anew where the model has none of that name", default=""
+        ),
+        PARTS,
+    ],
+)
+def give(scene: Scene, faces: str, material: str, colour: str = "", parts: Sequence[str] = ()) -> Outcome:
+    """Give faces a material of the model, or a plain new one of a colour."""
+    number = _material_of(scene, material)
+    if number is None:
+        if not colour:
+            raise MendError(say("slots.assign.no-such-material", material=material))
+        number, scene = len(scene.materials), scene.with_(materials=(*scene.materials, _plain(scene, material, colour)))
+    chosen = chosen_faces(scene, faces, parts)
+    meshes, count, bare = list(scene.meshes), 0, 0
+    for k, mask in chosen.items():
+        made = _in_material(meshes[k], mask, number)
+        count += int((mask & (_materials(meshes[k]) != number)).sum())
+        bare += not made.uvs and bool(scene.materials[number].inputs)
+        meshes[k] = made
+    if not count:
+        raise MendError(say("slots.give.already"))
+    remarks = also_shown(scene, chosen, parts)
+    if bare:
+        remarks += (say("slots.give.no-uvs", parts=bare),)
+    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces of another material", f"{count:,}", "0"),), remarks)
+
+
+def _material_of(scene: Scene, name: str) -> int | None:
+    """The number of a material: by name, or by name~number where several are called so."""
+    several = {f"{m.name}~{k}": k for k, m in enumerate(scene.materials)}
+    return next((k for k, m in enumerate(scene.materials) if m.name == name), several.get(name))
+
+
+def _materials(mesh: Mesh) -> Array:
+    """(F,) material of each face, -1 for none."""
+    if not len(mesh.slots) or not mesh.slot_materials:
+        return np.full(mesh.face_count, mesh.slot_materials[0] if mesh.slot_materials else -1)
+    return np.array(mesh.slot_materials)[mesh.slots]
+
+
+def _in_material(mesh: Mesh, mask: Bool, number: int) -> Mesh:
+    """The mesh with some faces in the slot of a material; slots that no face has any more go. mask: (F,) bool."""
+    known = mesh.slot_materials or (-1,)
+    if number not in known:
+        known = (*known, number)
+    slots = mesh.slots.copy() if len(mesh.slots) else np.zeros(mesh.face_count, np.int32)
+    slots[mask] = known.index(number)
+    return _only_used_slots(replace(mesh, slots=frozen(slots), slot_materials=known))
 
 
 #: A plain material is half rough and no metal (common practice, no published source).

@@ -29,6 +29,8 @@ say = Messages(
         "slots.remove-unused.none": "No material is unused.",
         "slots.assign.no-such-material": "The model has no material {material:quoted}; give it a colour to make a plain one.",
         "slots.assign.none": "Every face has a material.",
+        "slots.give.already": "These faces have this material already.",
+        "slots.give.no-uvs": "{parts:# part has|parts have} no UVs for its images to be laid on by; make some under Textures.",
         "slots.switch-off.none": "Every input has an image.",
         "slots.first-uvs.none": "Every input names a UV set that exists, or its meshes have none.",
         "slots.set.no-value": "No value is given.",

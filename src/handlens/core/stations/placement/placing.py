@@ -1,0 +1,38 @@
+"""What mends that move whole nodes share: which they are, the box around them, and what is refused."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from ...edit.placing import CannotPlace, moved_nodes, refuse_torn
+from ...edit.tree import below
+from ...kit.choice import chosen_nodes
+from ...limits import MendError
+from ...scene import Scene
+from ...scene.bounds import world_bounds
+from ...words.arrays import F64
+from .messages import say
+
+
+def movable(scene: Scene, parts: Sequence[str], world: F64) -> tuple[set[int], tuple[F64, F64]]:
+    """Named nodes with all that hangs on them, and the box around them. Raises MendError where they cannot be moved as a whole.
+
+    world: (N, 4, 4) float64 world matrices of all nodes.
+    """
+    chosen = below(scene, chosen_nodes(scene, parts))
+    try:
+        refuse_torn(scene, chosen)
+    except CannotPlace as error:
+        raise MendError(say(f"placement.to-origin.{error.why}", part=scene.part_name(error.node))) from error
+    box = world_bounds(scene, world, chosen)
+    if box is None:
+        raise MendError(say("placement.to-origin.nothing"))
+    return chosen, box
+
+
+def moved_by(scene: Scene, chosen: set[int], world: F64, way: F64) -> Scene:
+    """The scene with nodes moved in the world. Raises MendError. way: (4, 4) float64, applied in the world."""
+    try:
+        return moved_nodes(scene, chosen, world, way)
+    except CannotPlace as error:
+        raise MendError(say(f"placement.to-origin.{error.why}", part=scene.part_name(error.node))) from error
