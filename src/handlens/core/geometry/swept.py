@@ -44,7 +44,7 @@ def swept(points: F64, width: float, height: float) -> tuple[F64, I64, I64]:
     """The body of a chain: its points (P, 3), the corners of its faces (C,), and the first corner of each face (F+1,).
 
     points: (n, 3) float64, n > 1, no two that follow each other in one place; closed where the last is the first. width, height: of the
-    section. Frames are carried along without twist (Wang et al. 2008, Computation of Rotation Minimizing Frames, by double reflection).
+    section. Its direction is carried along without twist (Bishop 1975, There Is More than One Way to Frame a Curve).
     """
     closed = len(points) > 3 and bool((points[0] == points[-1]).all())
     at = points[:-1] if closed else points
@@ -54,16 +54,15 @@ def swept(points: F64, width: float, height: float) -> tuple[F64, I64, I64]:
     after = ahead if closed else np.concatenate([ahead, ahead[-1:]])
     tangent = before + after
     length = np.linalg.norm(tangent, axis=1, keepdims=True)
-    tangent = np.where(length > 1e-9, tangent / np.maximum(length, 1e-30), after)
-    across = _frames(at, tangent, closed)
-    up = np.cross(tangent, across)
+    # Where a chain turns back on itself there is no plane between: it ends flat.
+    tangent = np.where(length > 1e-9, tangent / np.maximum(length, 1e-30), before)
+    across = _frames(before, closed)
+    up = np.cross(before, across)
     section = [(1, 1), (-1, 1), (-1, -1), (1, -1)]
     offsets = np.stack([across * (width / 2 * x) + up * (height / 2 * y) for x, y in section], axis=1)
-    bend = after - before
-    size = np.linalg.norm(bend, axis=1, keepdims=True)
-    bend = np.where(size > 1e-9, bend / np.maximum(size, 1e-30), 0.0)
-    longer = 1 / np.clip(np.einsum("ij,ij->i", tangent, after), 1 / _POINTED, 1.0) - 1
-    offsets += (np.einsum("ijk,ik->ij", offsets, bend) * longer[:, None])[:, :, None] * bend[:, None, :]
+    # The edges of the body before a corner, drawn out to the plane halfway between both directions.
+    lean = np.clip(np.einsum("ij,ij->i", before, tangent), 1 / _POINTED, 1.0)
+    offsets -= (np.einsum("ijk,ik->ij", offsets, tangent) / lean[:, None])[:, :, None] * before[:, None, :]
     rings = np.arange(4 * len(at)).reshape(-1, 4)
     one, two = (rings, np.roll(rings, -1, axis=0)) if closed else (rings[:-1], rings[1:])
     sides = np.stack([one, np.roll(one, -1, axis=1), np.roll(two, -1, axis=1), two], axis=2).reshape(-1, 4)
@@ -71,29 +70,31 @@ def swept(points: F64, width: float, height: float) -> tuple[F64, I64, I64]:
     return (at[:, None] + offsets).reshape(-1, 3), faces.reshape(-1), np.arange(0, faces.size + 1, 4)
 
 
-def _frames(points: F64, tangent: F64, closed: bool) -> F64:
-    """(n, 3) directions across a chain, each carried from the one before it; of a closed one the twist is spread over all."""
-    first = np.eye(3)[int(np.abs(tangent[0]).argmin())]
-    out = np.empty_like(points)
-    out[0] = _square(first, tangent[0])
-    for k in range(1, len(points)):
-        out[k] = _carried(out[k - 1], points[k] - points[k - 1], tangent[k - 1], tangent[k])
+def _frames(direction: F64, closed: bool) -> F64:
+    """(n, 3) directions across a chain, each turned from the one before it as little as can be; of a closed one the twist is spread."""
+    out = np.empty_like(direction)
+    out[0] = _square(np.eye(3)[int(np.abs(direction[0]).argmin())], direction[0])
+    for k in range(1, len(direction)):
+        out[k] = _carried(out[k - 1], direction[k - 1], direction[k])
     if closed:
-        back = _carried(out[-1], points[0] - points[-1], tangent[-1], tangent[0])
-        turn = float(np.arctan2(np.dot(np.cross(back, out[0]), tangent[0]), np.dot(back, out[0])))
+        back = _carried(out[-1], direction[-1], direction[0])
+        turn = float(np.arctan2(np.dot(np.cross(back, out[0]), direction[0]), np.dot(back, out[0])))
         # The section is the same after half a turn, so no more than a quarter is left to spread.
         turn -= np.pi * round(turn / np.pi)
-        angle = (turn * np.arange(len(points)) / len(points))[:, None]
-        out = out * np.cos(angle) + np.cross(tangent, out) * np.sin(angle)
+        angle = (turn * np.arange(len(direction)) / len(direction))[:, None]
+        out = out * np.cos(angle) + np.cross(direction, out) * np.sin(angle)
     return out
 
 
-def _carried(across: F64, way: F64, before: F64, after: F64) -> F64:
-    half = across - 2 / float(way @ way) * float(way @ across) * way
-    mirrored = before - 2 / float(way @ way) * float(way @ before) * way
-    rest = after - mirrored
-    length = float(rest @ rest)
-    return _square(half if length < 1e-20 else half - 2 / length * float(rest @ half) * rest, after)
+def _carried(across: F64, before: F64, after: F64) -> F64:
+    """A direction turned as one direction is turned into another, by two mirrors."""
+    half = before + after
+    if float(half @ half) < 1e-18:
+        return _square(across, after)
+    # Two mirrors make a turn: square on the first direction, then square on the one halfway.
+    mirrored = across - 2 * float(before @ across) * before
+    mirrored = mirrored - 2 / float(half @ half) * float(half @ mirrored) * half
+    return _square(mirrored, after)
 
 
 def _square(direction: F64, tangent: F64) -> F64:

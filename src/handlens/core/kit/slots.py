@@ -6,8 +6,25 @@ from dataclasses import replace
 
 import numpy as np
 
-from ..scene import Mesh, Scene
+from ..scene import Material, Mesh, Scene
 from ..scene.model import frozen
+from ..surface.colour import converted
+
+#: A plain material is half rough and no metal (common practice, no published source).
+_ROUGH = 0.5
+
+
+def plain_material(scene: Scene, name: str, colour: str) -> Material:
+    """A new material for a scene, of one colour as it is shown. colour: six digits behind a #, as in #B8A88A."""
+    shown = [int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)]
+    return Material(
+        f"plain:{len(scene.materials)}",
+        name,
+        (*converted(shown, False, scene.linear), 1.0),  # type: ignore[arg-type]
+        metallic=0.0,
+        roughness=_ROUGH,
+        alpha_mode="opaque",
+    )
 
 
 def one_slot_each(mesh: Mesh) -> Mesh:

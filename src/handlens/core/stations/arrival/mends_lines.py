@@ -13,12 +13,16 @@ from ...edit.splitting import without_unplaced
 from ...geometry.recut import used_materials
 from ...geometry.swept import chains, swept
 from ...kit.choice import PARTS, chosen_nodes
+from ...kit.slots import plain_material
 from ...limits import MendError
 from ...scene import Mesh, Node, Scene
 from ...scene.model import frozen
 from ...scene.placed import mesh_units
 from ...words.lengths import metres
 from .messages import say
+
+#: What lines are drawn in that have no material.
+_INK = "#4A443C"
 
 
 @mend(
@@ -37,7 +41,7 @@ from .messages import say
 def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequence[str] = ()) -> Outcome:
     """Sweep each chain of lines by a rectangle. A part of lines alone becomes that body; beside faces it is a part that hangs on theirs."""
     units = mesh_units(scene)
-    nodes, meshes = list(scene.nodes), list(scene.meshes)
+    nodes, meshes, materials = list(scene.nodes), list(scene.meshes), list(scene.materials)
     made: dict[int, int] = {}
     count, skinned = 0, ""
     for i in sorted(chosen_nodes(scene, parts)):
@@ -49,9 +53,13 @@ def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequen
             continue
         mesh, unit = scene.meshes[n.mesh], 1000 * units[n.mesh]
         if n.mesh not in made:
-            body = _body(mesh, abs(width_mm) / unit, abs(height_mm or width_mm) / unit)
+            used = used_materials(mesh)
+            paint = used[0] if used else len(scene.materials)
+            body = _body(mesh, abs(width_mm) / unit, abs(height_mm or width_mm) / unit, paint)
             if not body.face_count:
                 continue
+            if paint == len(scene.materials) == len(materials):
+                materials.append(plain_material(scene, "lines", _INK))
             count += len(mesh.lines)
             made[n.mesh] = len(meshes)
             meshes.append(body)
@@ -63,13 +71,13 @@ def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequen
             nodes[i] = replace(nodes[i], mesh=made[n.mesh])
     if not made:
         raise MendError(say("arrival.thicken-lines.skinned", part=skinned) if skinned else say("arrival.lines.none"))
-    after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes)))
+    after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), materials=tuple(materials)))
     wide = metres(abs(width_mm) / 1000)
     remarks = (say("arrival.thicken-lines.left", part=skinned),) if skinned else ()
     return Outcome(after, (Figure("lines", f"{count:,}", "0"), Figure("width of a line", "0 m", wide)), remarks)
 
 
-def _body(mesh: Mesh, width: float, height: float) -> Mesh:
+def _body(mesh: Mesh, width: float, height: float, material: int) -> Mesh:
     points, corners, starts = [np.zeros((0, 3))], [np.zeros(0, np.int64)], [np.zeros(1, np.int64)]
     total = ends = 0
     for chain in chains(mesh.lines, mesh.positions):
@@ -78,7 +86,6 @@ def _body(mesh: Mesh, width: float, height: float) -> Mesh:
         corners.append(c + total)
         starts.append(s[1:] + ends)
         total, ends = total + len(p), ends + len(c)
-    used = used_materials(mesh) or [m for m in mesh.slot_materials[:1] if m >= 0]
     first = np.concatenate(starts)
     return Mesh(
         f"{mesh.id}/lines",
@@ -87,5 +94,5 @@ def _body(mesh: Mesh, width: float, height: float) -> Mesh:
         frozen(np.concatenate(corners).astype(np.int32)),
         frozen(first),
         frozen(np.zeros(len(first) - 1, np.int32)),
-        (used[0] if used else -1,),
+        (material,),
     )

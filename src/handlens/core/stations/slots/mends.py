@@ -13,12 +13,11 @@ from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...declare.promises import LOOKS, PLACES
 from ...formats.conform.uv_sets import by_first
 from ...kit.choice import FACES, PARTS, also_shown, chosen_faces, chosen_meshes
-from ...kit.slots import one_slot_each, without_images, without_materials
+from ...kit.slots import one_slot_each, plain_material, without_images, without_materials
 from ...limits import InputError, MendError, plural
 from ...measures.slots import equal_materials, out_of_range
 from ...scene import Material, Mesh, Scene
 from ...scene.model import frozen
-from ...surface.colour import converted
 from ...words.arrays import Array, Bool
 from .messages import say
 
@@ -175,25 +174,13 @@ def _in_material(mesh: Mesh, mask: Bool, number: int) -> Mesh:
     return _only_used_slots(replace(mesh, slots=frozen(slots), slot_materials=known))
 
 
-#: A plain material is half rough and no metal (common practice, no published source).
-_ROUGH = 0.5
-
-
 def _plain(scene: Scene, name: str, colour: str) -> Material:
     """A new material of a colour as it is shown. Raises InputError where it has no name or the colour is none."""
     if not name.strip():
         raise InputError("slots.assign: the new material needs a name.")
     if not re.fullmatch(r"#[0-9A-Fa-f]{6}", colour):
         raise InputError(f"slots.assign: colour must be six digits as in #B8A88A, not {colour!r}.")
-    shown = [int(colour[k : k + 2], 16) / 255 for k in (1, 3, 5)]
-    return Material(
-        f"plain:{len(scene.materials)}",
-        name,
-        (*converted(shown, False, scene.linear), 1.0),  # type: ignore[arg-type]
-        metallic=0.0,
-        roughness=_ROUGH,
-        alpha_mode="opaque",
-    )
+    return plain_material(scene, name, colour)
 
 
 @mend(
