@@ -8,6 +8,7 @@ import JointHandles from './JointHandles.vue';
 import LensRack from './LensRack.vue';
 import LoupeRing from './LoupeRing.vue';
 import MotionBar from './MotionBar.vue';
+import PickBar from './PickBar.vue';
 import PullTest from './PullTest.vue';
 import StageCaption from './StageCaption.vue';
 import SideWalk from './SideWalk.vue';
@@ -17,10 +18,11 @@ import { MEASURES } from '../stage/beside';
 import { PLAIN_RECEIVER } from '../stage/receiver';
 import { withBelow } from './pieces/ways';
 import { useFrame } from './useFrame';
+import { usePicking } from './usePicking';
 import { useStage } from './useStage';
 import { length } from './words';
 
-const bench = useBench('reading', 'selection', 'choices', 'tape', 'marks', 'ways');
+const bench = useBench('reading', 'selection', 'choices', 'changes', 'tape', 'marks', 'ways', 'picks');
 const NONE: ReadonlySet<number> = new Set();
 const canvas = ref<HTMLCanvasElement>();
 const holder = ref<HTMLElement>();
@@ -47,6 +49,9 @@ const framing = useFrame(stage, holder, {
   framed: (nodes, more) => (bench.picked.value = new Set([...(more ? bench.picked.value : []), ...nodes])),
   pointed: (node, face) => (bench.pointedAt.value = { node, face }),
 });
+const pointing = usePicking(stage, holder, bench, (words) => bench.complain(new Error(words)));
+const down = (e: PointerEvent) => pointing.down(e) || framing.down(e);
+const drag = (e: PointerEvent) => pointing.move(e) || framing.move(e);
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
 watch(marked, (m) => (bench.marked.value = m));
 watch(stage.model, (m) => (bench.drawn.value = m));
@@ -99,6 +104,11 @@ function wheel(e: WheelEvent) {
 function key(e: KeyboardEvent) {
   const v = viewer.value;
   if (!v) return;
+  if (pointing.key(e)) {
+    e.preventDefault();
+    e.stopPropagation();
+    return;
+  }
   const step = e.shiftKey ? 32 : 8;
   const arrows: Record<string, [number, number]> = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] };
   const a = arrows[e.key];
@@ -166,6 +176,7 @@ useKeys('Stage', [
   { keys: ['p'], says: 'play, pause', run: () => stage.motion.play() },
   { keys: ['<', '>'], says: 'one frame back, on', run: (e) => stage.motion.stepFrame(e.key === '>' ? 1 : -1) },
   { keys: ['y'], says: 'rest, pose', run: () => stage.motion.rest(state.posed) },
+  { keys: ['d'], says: 'point at faces', run: () => (bench.picking.value = !bench.picking.value) },
   { keys: ['u'], says: 'pull test', run: () => (state.pulling = !state.pulling && state.hasJoints) },
   { keys: ['(', ')'], says: 'previous, next joint', run: (e) => stage.motion.nextJoint(e.key === ')' ? 1 : -1) },
 ]);
@@ -179,10 +190,10 @@ useKeys('Stage', [
       tabindex="0"
       role="application"
       aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, 0 shows all."
-      :class="{ pointing: bench.way.value === 'look' }"
-      @pointerdown.capture="framing.down"
-      @pointermove.capture="framing.move"
-      @pointerup="framing.up"
+      :class="{ pointing: bench.way.value === 'look' || bench.picking.value }"
+      @pointerdown.capture="down"
+      @pointermove.capture="drag"
+      @pointerup="(e) => (pointing.up(e), bench.picking.value || framing.up(e))"
       @pointermove="pointer"
       @keydown="key"
       @wheel.capture="wheel"
@@ -200,6 +211,14 @@ useKeys('Stage', [
         height: `${framing.frame.bottom - framing.frame.top}px`,
       }"
     />
+    <svg v-if="bench.picking.value" class="over" aria-hidden="true">
+      <polygon v-if="pointing.line.value.length > 1" class="drawn" :points="pointing.line.value.map((p) => p.join(',')).join(' ')" />
+      <path
+        v-if="pointing.cross.shown"
+        class="cross"
+        :d="`M${pointing.cross.x - 9} ${pointing.cross.y}h18M${pointing.cross.x} ${pointing.cross.y - 9}v18`"
+      />
+    </svg>
     <svg v-if="state.leader && label && bench.finding.value" class="over" aria-hidden="true">
       <path
         :d="`M${state.leader.x} ${state.leader.y}L${label.x} ${label.y}`"
@@ -235,7 +254,7 @@ useKeys('Stage', [
       <ResultMark result="pending" /> A first, coarse picture; the whole one is being drawn
     </div>
     <div class="fade" />
-    <div class="bar" aria-hidden="true">
+    <div v-if="!bench.picking.value" class="bar" aria-hidden="true">
       <i :style="{ width: `${state.bar}px` }" /><span class="mono">{{ length(state.barMetres) }}</span>
     </div>
     <div v-if="marked" class="steps" role="group" aria-label="What is marked">
@@ -250,7 +269,9 @@ useKeys('Stage', [
     </div>
     <MotionBar v-if="state.motion && state.clips.length" :context="stage" />
     <PullTest v-if="state.pulling" :context="stage" :inspection="bench.bench.value?.reading?.inspection ?? null" />
+    <PickBar v-if="bench.picking.value" />
     <LensRack
+      v-else
       class="rack"
       :look="state.look === 'built' ? null : state.look"
       :showing="!!state.look"
@@ -258,7 +279,7 @@ useKeys('Stage', [
       @choose="choose"
       @shape="(shape) => setLoupe({ shape })"
     />
-    <div class="beside">
+    <div v-if="!bench.picking.value" class="beside">
       <label
         ><select v-model="state.measure" aria-label="What stands beside it" :title="standing?.says">
           <option value="suited">{{ MEASURES.find((m) => m.key === state.suited)?.name }}</option>
@@ -269,6 +290,7 @@ useKeys('Stage', [
         </select></label
       >
       <label><input v-model="state.cubes" type="checkbox" /> Metre cubes</label>
+      <label><input v-model="bench.picking.value" type="checkbox" /> Point at faces</label>
       <label v-if="state.clips.length"><input v-model="state.motion" type="checkbox" /> Motion</label>
       <label v-if="state.hasJoints"><input v-model="state.pulling" type="checkbox" /> Pull test</label>
     </div>
@@ -394,6 +416,16 @@ canvas {
   .moving .bar {
     display: none;
   }
+}
+.drawn {
+  fill: rgba(43, 117, 111, 0.1);
+  stroke: var(--hl-verdigris);
+  stroke-width: 1.5;
+  stroke-dasharray: 5 4;
+}
+.cross {
+  stroke: var(--hl-ink);
+  stroke-width: 1.5;
 }
 .rack {
   position: absolute;

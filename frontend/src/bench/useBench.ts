@@ -4,6 +4,7 @@ import { useChanges } from './pieces/changes';
 import { useChoices } from './pieces/choices';
 import { useTape } from './pieces/tape';
 import { useMarks } from './pieces/marks';
+import { usePicks } from './pieces/picks';
 import { useSelection } from './pieces/selection';
 import { useReading } from './pieces/reading';
 import { useWays } from './pieces/ways';
@@ -15,13 +16,15 @@ function pieces(revision: ComputedRef<number>) {
   const selection = useSelection(reading);
   const choices = useChoices(reading);
   const changes = useChanges(revision, reading);
+  const marks = useMarks(revision, selection);
   return {
     reading,
     selection,
     choices,
     changes,
     tape: useTape(revision, reading, choices, changes),
-    marks: useMarks(revision, selection),
+    marks,
+    picks: usePicks(revision, marks),
     ways: useWays(revision, reading),
   };
 }

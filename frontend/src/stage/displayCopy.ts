@@ -40,6 +40,7 @@ interface MeshHeader {
   weight?: Section;
   colour?: Section;
   groups: Run[];
+  sets?: { names: string[]; of: Section };
   light?: { index: Section; groups: Run[] };
   reduced?: { from: number; step: number };
   [uvs: `uv${number}`]: Section | undefined;
@@ -64,6 +65,7 @@ interface MaterialHeader extends Laid {
   missing: string | null;
   glow: (Laid & { colour: number[] }) | null;
   unlit: boolean;
+  inputs: [role: string, image: string][];
 }
 interface Header {
   version: number;
@@ -88,6 +90,12 @@ export interface Origins {
   vertex: Uint32Array;
 }
 
+/** Sets of faces that the file names: each triangle's, by its place among the names. */
+export interface Sets {
+  names: string[];
+  of: Uint32Array;
+}
+
 /** Weights by joint: drawn vertex v owns entries starts[v] to starts[v + 1]; weights in 65,535 steps, the heaviest of a vertex first. */
 export interface Joints {
   names: string[];
@@ -102,6 +110,8 @@ export interface DisplayModel {
   parts: Map<number, Mesh>;
   names: Map<number, string>;
   materials: string[];
+  /** Roles and images of each material. */
+  inputs: [role: string, image: string][][];
   origin: Vector3;
   triangles: number;
   /** Nodes that draw nothing themselves: where they are. */
@@ -148,6 +158,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     m.groups.forEach((group, k) => g.addGroup(group.start, group.count, k));
     g.userData.origins = { faces: words(m.faces), vertex: words(m.vertex) } satisfies Origins;
     g.userData.reduced = !!m.reduced;
+    if (m.sets) g.userData.sets = { names: m.sets.names, of: words(m.sets.of) } satisfies Sets;
     if (m.joints) {
       const { names, nodes, starts, joint, weight } = m.joints;
       g.userData.joints = {
@@ -227,6 +238,7 @@ export async function readDisplayCopy(data: ArrayBuffer): Promise<DisplayModel> 
     names,
     reducedFrom: before > triangles ? before : 0,
     materials: header.materials.map((m) => m.name),
+    inputs: header.materials.map((m) => m.inputs),
     places,
     below,
     origin: new Vector3(...header.origin),

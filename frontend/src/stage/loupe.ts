@@ -55,6 +55,12 @@ export class Loupe {
     return { x: this.x - s, y: this.y - s, w: 2 * s, h: 2 * s };
   }
 
+  /** The point of the stage that appears at a place, which the glass may magnify. */
+  beneath(x: number, y: number): [number, number] {
+    const inside = this.magnifies && Math.hypot(x - this.x, y - this.y) < this.r;
+    return inside ? [this.x + (x - this.x) / this.zoom, this.y + (y - this.y) / this.zoom] : [x, y];
+  }
+
   /** Where a point of the stage appears: leaders that end inside the glass must be drawn there. */
   through(x: number, y: number): [number, number] {
     const inside = this.magnifies && Math.hypot(x - this.x, y - this.y) < this.r / this.zoom;

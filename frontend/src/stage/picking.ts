@@ -1,6 +1,8 @@
 // What lies under the pointer, and which parts lie within a frame that was drawn.
-import { Raycaster, Vector2, Vector3, type Mesh } from 'three';
+import { Matrix4, Raycaster, Vector2, Vector3, type Mesh } from 'three';
 import type { DisplayModel, Origins } from './displayCopy';
+import { inside, type Mask } from './faces';
+import { facesOf } from './picks';
 import type { Stage } from './stage';
 
 export interface Picked {
@@ -8,15 +10,78 @@ export interface Picked {
   face: number;
 }
 
-/** The part and polygon that is drawn at a place of the stage in CSS pixels; null where nothing is. */
-export function pick(stage: Stage, model: DisplayModel, x: number, y: number): Picked | null {
+export interface Hit extends Picked {
+  mesh: Mesh;
+  /** The drawn triangle, and where on it. */
+  triangle: number;
+  point: Vector3;
+}
+
+/** What is drawn at a place of the stage in CSS pixels; null where nothing is. */
+export function hitAt(stage: Stage, model: DisplayModel, x: number, y: number): Hit | null {
   const ray = new Raycaster();
   ray.setFromCamera(new Vector2((x / stage.w) * 2 - 1, 1 - (y / stage.h) * 2), stage.camera);
   const seen = [...model.parts.values()].filter((m) => m.visible);
   const hit = ray.intersectObjects(seen, false)[0];
   if (!hit || typeof hit.faceIndex !== 'number') return null;
   const origins = hit.object.userData.origins ?? ((hit.object as Mesh).geometry.userData.origins as Origins | undefined);
-  return { node: hit.object.userData.node as number, face: origins?.faces[hit.faceIndex] ?? -1 };
+  return {
+    node: hit.object.userData.node as number,
+    face: origins?.faces[hit.faceIndex] ?? -1,
+    mesh: hit.object as Mesh,
+    triangle: hit.faceIndex,
+    point: hit.point,
+  };
+}
+
+/** The part and polygon that is drawn at a place of the stage in CSS pixels; null where nothing is. */
+export function pick(stage: Stage, model: DisplayModel, x: number, y: number): Picked | null {
+  const hit = hitAt(stage, model, x, y);
+  return hit && { node: hit.node, face: hit.face };
+}
+
+/** Polygons of all parts that are seen and whose middle lies within a closed line on the stage. seen: whether a place in the world is. */
+export function facesWithin(
+  stage: Stage,
+  model: DisplayModel,
+  line: readonly (readonly [number, number])[],
+  seen: ((p: Vector3) => boolean) | null,
+): Map<number, Mask> {
+  const out = new Map<number, Mask>();
+  const [xs, ys] = [line.map(([x]) => x), line.map(([, y]) => y)];
+  const [left, right, top, bottom] = [Math.min(...xs), Math.max(...xs), Math.min(...ys), Math.max(...ys)];
+  const world = new Vector3();
+  for (const [node, mesh] of model.parts) {
+    if (!mesh.visible || mesh.geometry.userData.reduced) continue;
+    const faces = facesOf(mesh);
+    const { positions: p, faces: of } = faces.t;
+    const index = mesh.geometry.index!.array;
+    const sums = new Float64Array(4 * faces.count);
+    for (let t = 0; t < of.length; t++) {
+      const [a, b, c, at] = [3 * index[3 * t]!, 3 * index[3 * t + 1]!, 3 * index[3 * t + 2]!, 4 * of[t]!];
+      if (a === b) continue; // out of sight
+      for (let k = 0; k < 3; k++) sums[at + k]! += p[a + k]! + p[b + k]! + p[c + k]!;
+      sums[at + 3]! += 3;
+    }
+    const e = new Matrix4()
+      .multiplyMatrices(stage.camera.projectionMatrix, stage.camera.matrixWorldInverse)
+      .multiply(mesh.matrixWorld).elements;
+    let mask: Mask | null = null;
+    for (let f = 0; f < faces.count; f++) {
+      const n = sums[4 * f + 3]!;
+      if (!n) continue;
+      const [x, y, z] = [sums[4 * f]! / n, sums[4 * f + 1]! / n, sums[4 * f + 2]! / n];
+      const w = e[3]! * x + e[7]! * y + e[11]! * z + e[15]!;
+      if (w <= 0) continue;
+      const sx = ((e[0]! * x + e[4]! * y + e[8]! * z + e[12]!) / w / 2 + 0.5) * stage.w;
+      const sy = (0.5 - (e[1]! * x + e[5]! * y + e[9]! * z + e[13]!) / w / 2) * stage.h;
+      if (sx < left || sx > right || sy < top || sy > bottom || !inside(line, sx, sy)) continue;
+      if (seen && !seen(world.set(x, y, z).applyMatrix4(mesh.matrixWorld))) continue;
+      (mask ??= faces.empty())[f] = 1;
+    }
+    if (mask) out.set(node, mask);
+  }
+  return out;
 }
 
 export interface Frame {

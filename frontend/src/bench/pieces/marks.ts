@@ -13,3 +13,4 @@ export function useMarks(revision: ComputedRef<number>, { finding }: Selection) 
   const drawn = shallowRef<DisplayModel | null>(null);
   return { marked, spot, drawn };
 }
+export type Marks = ReturnType<typeof useMarks>;

@@ -30,7 +30,7 @@ from .light import LIGHT_OVER, MOST_SETS, light_index
 from .rig import blended, rig
 from .shading import heaviest, shading_normals, usable
 
-VERSION = 7
+VERSION = 8
 _LARGEST_IMAGE = 1024
 _MOST_PLACES = 5_000
 _LIKE_AN_IMAGE = 50_000
@@ -162,6 +162,9 @@ class _Copy:
             }
             for a, b in zip(bounds, ends, strict=True)
         ]
+        if mesh.groups is not None and len(mesh.group_names) > 1:
+            # Sets of faces that the file names: each triangle's, in the order of the index.
+            entry["sets"] = {"names": list(mesh.group_names), "of": self.out.array(mesh.groups[face][order], np.uint32)}
         entry["vertex"] = self.out.array(vertex, np.uint32)
         if number in self.shaping:
             entry["morphs"] = self.morphs(number, vertex)
@@ -292,6 +295,7 @@ class _Copy:
             **self.texture_entry(base),
             "glow": self.glow(material),
             "unlit": "KHR_materials_unlit" in _extensions(material),
+            "inputs": [[x.role, self.scene.images[x.image].name] for x in material.inputs if x.image is not None],
             "missing": self.scene.images[number].reference
             if number is not None and self.scene.images[number].load is None
             else None,

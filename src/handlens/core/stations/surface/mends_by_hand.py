@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable, Sequence
 from dataclasses import replace
 
@@ -113,29 +114,50 @@ def merge_faces(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     parameters=[
         Parameter("face", "number", "which face, by its number"),
         Parameter(
-            "from_corner",
-            "number",
-            "where the cut begins: a corner by its number from 0, or 2.5 for the middle of the side behind corner 2",
+            "begins",
+            "text",
+            "where the cut begins: a vertex of the face by its number, or 4-7 for the middle of its side from 4 to 7",
         ),
-        Parameter("to_corner", "number", "where it ends, in the same way"),
+        Parameter("ends", "text", "where it ends, in the same way; 4-7:0.25 lies a quarter of the way along that side"),
         PARTS,
     ],
 )
-def cut_face(scene: Scene, face: float, from_corner: float, to_corner: float, parts: Sequence[str] = ()) -> Outcome:
+def cut_face(scene: Scene, face: float, begins: str, ends: str, parts: Sequence[str] = ()) -> Outcome:
     """Cut a polygon along a diagonal, or between two places on its sides; faces beyond a side get the same point."""
     k, remarks = _one_mesh(scene, parts)
     mesh, number = scene.meshes[k], round(face)
     if number != face or not 0 <= number < mesh.face_count:
         raise MendError(say("surface.by-hand.one-face"))
     try:
-        made = cut_polygon(mesh, number, from_corner, to_corner)
+        made = cut_polygon(mesh, number, _place(mesh, number, begins), _place(mesh, number, ends))
     except CannotEdit as error:
-        raise MendError(say(f"surface.by-hand.{error}", corners=int(mesh.corner_counts[number]))) from error
+        raise MendError(say(f"surface.by-hand.{error}")) from error
     after = _with_mesh(scene, k, made)
     figures = [Figure("faces", _faces(scene), _faces(after))]
     if len(made.positions) > len(mesh.positions):
         figures.append(Figure("vertices", f"{len(mesh.positions):,}", f"{len(made.positions):,}"))
     return Outcome(after, tuple(figures), remarks)
+
+
+_PLACE = re.compile(r"(\d{1,9})(?:-(\d{1,9})(?::(0?\.\d{1,6}))?)?")
+
+
+def _place(mesh: Mesh, face: int, text: str) -> float:
+    """A place on the rim of a face, as `cut_polygon` has it, from how a call names it. Raises CannotEdit where the face has none such."""
+    met = _PLACE.fullmatch(text.replace(" ", ""))
+    around = mesh.corners[mesh.starts[face] : mesh.starts[face + 1]].tolist()
+    if met is None or int(met[1]) not in around:
+        raise CannotEdit("no-such-corner")
+    if met[2] is None:
+        return float(around.index(int(met[1])))
+    one, two, share = int(met[1]), int(met[2]), float(met[3] or 0.5)
+    following = [*around[1:], around[0]]
+    for at, (a, b) in enumerate(zip(around, following, strict=True)):
+        if (a, b) == (one, two):
+            return at + share
+        if (a, b) == (two, one):
+            return at + 1 - share
+    raise CannotEdit("no-such-corner")
 
 
 @mend(
@@ -161,7 +183,7 @@ def join_points(scene: Scene, vertex: float, to_vertex: float, meet: str = "seco
     try:
         made = joined_points(mesh, round(vertex), round(to_vertex), 1.0 if meet == "second" else 0.5)
     except CannotEdit as error:
-        raise MendError(say(f"surface.by-hand.{error}", corners=0)) from error
+        raise MendError(say(f"surface.by-hand.{error}")) from error
     after = _with_mesh(scene, k, made)
     figures = [Figure("vertices", f"{len(mesh.positions):,}", f"{len(made.positions):,}")]
     if made.face_count != mesh.face_count:

@@ -33,7 +33,7 @@ say = Messages(
         "surface.by-hand.one-face": "Name one face of it, by its number.",
         "surface.by-hand.no-such-point": "{part} has no vertex {vertex}.",
         "surface.by-hand.unnamed": "The set of faces needs a name.",
-        "surface.by-hand.no-such-corner": "The polygon has {corners} corners; write where the cut begins and ends as a corner's number, or as 2.5 for the middle of the side behind corner 2.",
+        "surface.by-hand.no-such-corner": "The face has no such vertex or side; write a vertex's number, or 4-7 for the middle of the side from vertex 4 to 7.",
         "surface.by-hand.along-a-side": "The cut runs along a side of the polygon, and would cut nothing off.",
         "surface.by-hand.outside": "The cut leaves the polygon or meets another of its corners; choose other ends.",
         "surface.by-hand.one-place": "Both vertices lie in one place already.",
