@@ -257,6 +257,12 @@ useKeys('Faces', [
               take it from a face
             </button></label
           >
+          <label v-else-if="f.choices"
+            >{{ f.says }}
+            <select v-model="form[f.name]">
+              <option v-for="c in f.choices" :key="c" :value="c">{{ c }}</option>
+            </select></label
+          >
           <label v-else
             >{{ f.says }}
             <input v-model="form[f.name]" :type="f.type ?? 'text'" :step="f.type === 'number' ? 'any' : undefined" autocomplete="off"

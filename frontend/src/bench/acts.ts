@@ -5,6 +5,7 @@ export interface Field {
   type?: string;
   value?: string;
   optional?: boolean;
+  choices?: string[];
 }
 export interface Act {
   name: string;

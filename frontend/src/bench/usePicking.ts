@@ -100,6 +100,8 @@ export function usePicking(
         return faces.slot(hit.face);
       case 'piece':
         return faces.piece(hit.face);
+      case 'island':
+        return faces.island(hit.face);
       case 'strip': {
         const side = sideNear(hit);
         if (side) return faces.strip(hit.face, side.places);

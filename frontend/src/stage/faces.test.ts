@@ -53,6 +53,16 @@ test('a piece is what hangs together, a slot is what shares a material', () => {
   expect(picked(f.slot(2))).toEqual([0, 2]);
 });
 
+test('an island ends where UVs do not run on, though the surface does', () => {
+  const t = sheet(3, 1);
+  // Each quad has its own vertices: the first two meet in the UVs as well, the third lies elsewhere on the picture.
+  const uv = Float32Array.from({ length: (t.positions.length / 3) * 2 }, (_, k) => t.positions[3 * Math.floor(k / 2) + (k % 2)]! / 4);
+  for (let v = 8; v < 12; v++) uv[2 * v]! += 0.5;
+  const f = new Faces({ ...t, uv });
+  expect(picked(f.island(0))).toEqual([0, 1]);
+  expect(picked(f.piece(0))).toEqual([0, 1, 2]);
+});
+
 test('a strip runs over opposite sides and not round the corner', () => {
   const f = new Faces(sheet(4, 3));
   const [a, b] = [f.outline(5)[0]!, f.outline(5)[1]!];

@@ -6,6 +6,8 @@ export interface Triangles {
   index: Uint32Array;
   faces: Uint32Array;
   slots: Int32Array;
+  /** UVs of the drawn vertices, by which islands hang together. */
+  uv?: Float32Array;
 }
 
 /** A mask over the polygons of a part: 1 where one is picked. */
@@ -147,21 +149,34 @@ export class Faces {
 
   /** The loose piece that a polygon is of: all that hangs on it, over places that are shared. */
   piece(from: number): Mask {
+    return this.hanging(from, this.places);
+  }
+
+  /** The UV island that a polygon is of: all that hangs on it where UVs run on; the piece where there are none. */
+  island(from: number): Mask {
+    const { uv } = this.t;
+    if (!uv) return this.piece(from);
+    const bits = new Int32Array(uv.buffer, uv.byteOffset, uv.length);
+    const rows = new Int32Array(3 * this.places.length);
+    this.places.forEach((p, v) => rows.set([p, bits[2 * v]!, bits[2 * v + 1]!], 3 * v));
+    return this.hanging(from, distinct(rows));
+  }
+
+  private hanging(from: number, places: Uint32Array): Mask {
     const { index, faces } = this.t;
-    const parent = new Int32Array(this.places.reduce((m, p) => Math.max(m, p), 0) + 1).map((_, k) => k);
+    const parent = new Int32Array(places.reduce((m, p) => Math.max(m, p), 0) + 1).map((_, k) => k);
     const top = (k: number) => {
       while (parent[k] !== k) k = parent[k] = parent[parent[k]!]!;
       return k;
     };
     for (let k = 0; k < index.length; k += 3) {
-      const a = top(this.places[index[k]!]!);
-      parent[top(this.places[index[k + 1]!]!)] = a;
-      parent[top(this.places[index[k + 2]!]!)] = a;
+      const a = top(places[index[k]!]!);
+      parent[top(places[index[k + 1]!]!)] = a;
+      parent[top(places[index[k + 2]!]!)] = a;
     }
     const mask = this.empty();
-    // Triangles of one polygon are one piece, whatever their places.
-    const wanted = top(this.places[index[3 * this.of(from)[0]!]!]!);
-    for (let t = 0; t < faces.length; t++) if (top(this.places[index[3 * t]!]!) === wanted) mask[faces[t]!] = 1;
+    const wanted = top(places[index[3 * this.of(from)[0]!]!]!);
+    for (let t = 0; t < faces.length; t++) if (top(places[index[3 * t]!]!) === wanted) mask[faces[t]!] = 1;
     return mask;
   }
 
@@ -272,8 +287,12 @@ export class Faces {
 
 /** A number for each vertex, the same for those in one place. */
 export function placesOf(positions: Float32Array): Uint32Array {
-  const n = positions.length / 3;
-  const bits = new Int32Array(positions.buffer, positions.byteOffset, positions.length);
+  return distinct(new Int32Array(positions.buffer, positions.byteOffset, positions.length));
+}
+
+/** A number for each row of three, the same for equal rows. bits: of floats, or whole numbers. */
+function distinct(bits: Int32Array): Uint32Array {
+  const n = bits.length / 3;
   let size = 1;
   while (size < 2 * n) size *= 2;
   const slots = new Int32Array(size).fill(-1);

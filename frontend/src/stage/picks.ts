@@ -23,6 +23,7 @@ export function facesOf(mesh: Mesh): Faces {
       index: (g.userData.whole ?? g.index!.array) as Uint32Array,
       faces: origins.faces,
       slots,
+      ...(g.attributes.uv ? { uv: g.attributes.uv.array as Float32Array } : {}),
     });
   }
   return g.userData.pointed as Faces;

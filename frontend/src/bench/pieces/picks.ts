@@ -10,6 +10,7 @@ export const HOWS = {
   flat: { name: 'flat', says: 'a click takes what lies flat with it' },
   slot: { name: 'slot', says: 'a click takes all of its part in that material' },
   piece: { name: 'piece', says: 'a click takes all that hangs together' },
+  island: { name: 'island', says: 'a click takes the UV island' },
   strip: { name: 'strip', says: 'a click near a side of a quad takes the run across it' },
 } as const;
 export type How = keyof typeof HOWS;

@@ -190,6 +190,59 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield _faces(measures, part, k, u.mirrored, "have mirrored UVs", "mirrored")
 
 
+@check("textures.mirrored-picture", title="Pictures shown mirrored", result="note", mends=("textures.place-uvs",))
+def mirrored_picture(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Faces on which a picture is seen from behind: lettering on it is read backwards.
+
+    Why: signs, labels and dials are wrong there; of plain wood or stone nobody sees it.
+    Measured: sign of each face's area in the UVs of the base colour's image, and of the node's scale. Told where all faces of a part are mirrored, or
+    some that share no pixel with others: halves that are mirrored on purpose lie on one another.
+    Source: common practice, no published source.
+    """
+    sets = {
+        i.uv_set
+        for x in measures.materials
+        if x.used_by_faces
+        for i in x.inputs
+        if i.role == "base-colour" and i.image is not None
+    }
+    if not sets:
+        yield Skipped(say("textures.mirrored-picture.no-picture"))
+        return
+    turned = turned_over(measures)
+    for part, mesh, k, u in _sets(measures):
+        pictured = any(
+            i.role == "base-colour" and i.image is not None and i.uv_set == k
+            for m in mesh.slot_materials
+            if m >= 0
+            for i in measures.materials[m].inputs
+        )
+        if not pictured or part.node in turned:
+            continue
+        alone = u.mirrored == mesh.faces or (u.overlap is not None and u.overlapping == 0)
+        if u.mirrored and alone:
+            yield Finding(
+                say("textures.mirrored-picture", faces=u.mirrored, part=part.name),
+                value(u.mirrored, "count"),
+                value(0, "count"),
+                u.mirrored,
+                part.name,
+                part.node,
+                of_mesh(measures, part, f"uv{k}:mirrored", "faces", k),
+                (),
+                f"{node_key(measures, part.node)}/{k}",
+            )
+
+
+def turned_over(measures: Measures) -> set[int]:
+    """Nodes below an odd number of mirrored ones, they themselves among them; parents come first."""
+    out: set[int] = set()
+    for n in measures.nodes:
+        if (n.parent in out) != n.mirrored:
+            out.add(n.index)
+    return out
+
+
 @check(
     "textures.uv-overlap",
     title="Overlapping UVs",

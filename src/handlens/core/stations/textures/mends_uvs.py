@@ -23,10 +23,11 @@ from ...words.arrays import F64, I64
 from ...words.figures import percent
 from .messages import say
 
-_SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0, zero=False)
+#: The parameter of mends that are about one UV set.
+SET = Parameter("set", "number", "which UV set, the first being 1", default=1.0, zero=False)
 
 
-def _number(set: float, mesh: Mesh, new: bool = False) -> int | None:
+def set_number(set: float, mesh: Mesh, new: bool = False) -> int | None:
     """The set's index in a mesh; None where it has none of that number, or, if `new`, could not have one."""
     k = int(set) - 1
     if set != int(set) or k < 0 or k > 7:
@@ -34,7 +35,8 @@ def _number(set: float, mesh: Mesh, new: bool = False) -> int | None:
     return k if k < len(mesh.uvs) or (new and k == len(mesh.uvs)) else None
 
 
-def _with_set(mesh: Mesh, k: int, layer: Layer) -> Mesh:
+def with_set(mesh: Mesh, k: int, layer: Layer) -> Mesh:
+    """The mesh with another UV set in the place of one, or behind the last."""
     return replace(mesh, uvs=(*mesh.uvs[:k], layer, *mesh.uvs[k + 1 :]))
 
 
@@ -44,19 +46,19 @@ def _with_set(mesh: Mesh, k: int, layer: Layer) -> Mesh:
     keeps="how everything looks where images repeat, and the layout's shape",
     costs="nothing",
     safe=True,
-    parameters=[_SET, PARTS],
+    parameters=[SET, PARTS],
 )
 def shift(scene: Scene, set: float, parts: Sequence[str] = ()) -> Outcome:
     """Move each UV island by whole tiles, so that it begins in the first one; images that repeat look the same."""
     meshes, count = list(scene.meshes), 0
     for number in chosen_meshes(scene, parts):
         mesh = meshes[number]
-        k = _number(set, mesh)
+        k = set_number(set, mesh)
         if k is None or not mesh.face_count:
             continue
         moved = _shifted(mesh, k)
         if moved is not None:
-            meshes[number] = _with_set(mesh, k, moved)
+            meshes[number] = with_set(mesh, k, moved)
             count += 1
     if not count:
         raise MendError(say("textures.shift-uvs.none"))
@@ -67,7 +69,7 @@ def _outside(scene: Scene, meshes: Sequence[Mesh], set: float) -> Figure:
     def count(some: Sequence[Mesh]) -> int:
         total = 0
         for m in some:
-            k = _number(set, m)
+            k = set_number(set, m)
             if k is not None:
                 uv = m.uvs[k].at_corners()
                 out = (uv < -1e-3).any(axis=1) | (uv > 1 + 1e-3).any(axis=1)
@@ -81,7 +83,7 @@ def _shifted(mesh: Mesh, k: int) -> Layer | None:
     """The set with islands moved by whole tiles; None where none has to move."""
     layer = mesh.uvs[k]
     at = layer.at_corners().astype(np.float64)
-    island = _islands_of_faces(mesh, at)[face_of_corner(mesh)]
+    island = islands_of_faces(mesh, at)[face_of_corner(mesh)]
     good = np.isfinite(at).all(axis=1)
     low = np.full((int(island.max(initial=-1)) + 1, 2), np.inf)
     np.minimum.at(low, island[good], at[good])
@@ -96,8 +98,8 @@ def _shifted(mesh: Mesh, k: int) -> Layer | None:
     return Layer(frozen(values), frozen(whole))
 
 
-def _islands_of_faces(mesh: Mesh, at: F64) -> I64:
-    """(F,) islands: faces that share a corner in space and in the UVs."""
+def islands_of_faces(mesh: Mesh, at: F64) -> I64:
+    """(F,) int64 islands: faces that share a corner in space and in the UVs. at: (C, 2) float64 UVs of all corners."""
     top = surface(mesh)
     ids = distinct_rows([top.ids[mesh.corners], np.nan_to_num(at[:, 0], nan=-9e9), np.nan_to_num(at[:, 1], nan=-9e9)])[0]
     face = face_of_corner(mesh)
@@ -123,9 +125,9 @@ def copy(scene: Scene, set: float, to: float, parts: Sequence[str] = ()) -> Outc
     meshes, count = list(scene.meshes), 0
     for number in chosen_meshes(scene, parts):
         mesh = meshes[number]
-        k, into = _number(set, mesh), _number(to, mesh, new=True)
+        k, into = set_number(set, mesh), set_number(to, mesh, new=True)
         if k is not None and into is not None and k != into and (into >= len(mesh.uvs) or mesh.uvs[into] is not mesh.uvs[k]):
-            meshes[number] = _with_set(mesh, into, mesh.uvs[k])
+            meshes[number] = with_set(mesh, into, mesh.uvs[k])
             count += 1
     if not count:
         raise MendError(say("textures.copy-uvs.none", set=set, to=to))
@@ -204,7 +206,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
     before = after = 0.0
     for number in chosen_meshes(scene, parts):
         mesh = meshes[number]
-        k = _number(set, mesh, new=not repack)
+        k = set_number(set, mesh, new=not repack)
         if k is None or not mesh.face_count or not np.isfinite(mesh.positions).all():
             continue
         layer = unwrapped(mesh, mesh.uvs[k] if repack else None, max(int(abs(padding)), 1), int(np.clip(abs(pixels), 64, 8192)))
@@ -212,7 +214,7 @@ def unwrap(scene: Scene, set: float, repack: bool, padding: float, pixels: float
             continue
         if k < len(mesh.uvs):
             before = max(before, _overlap(mesh, k))
-        meshes[number] = _with_set(mesh, k, layer)
+        meshes[number] = with_set(mesh, k, layer)
         after = max(after, _overlap(meshes[number], k))
         count += 1
     if not count:

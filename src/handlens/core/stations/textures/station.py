@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...declare.station import Lens, Station, checks_in, mends_in
-from . import checks, checks_uvs, mends, mends_uvs
+from . import checks, checks_uvs, mends, mends_by_hand, mends_uvs
 from .panel import panel
 
 LENSES = (
@@ -9,5 +9,10 @@ LENSES = (
     Lens("layout", "UV layout", "The sheet lays the UVs flat; a face pointed at there is shown here.", 70),
 )
 STATION = Station(
-    "textures", 80, checks=checks_in(checks, checks_uvs), mends=mends_in(mends, mends_uvs), panel=panel, lenses=LENSES
+    "textures",
+    80,
+    checks=checks_in(checks, checks_uvs),
+    mends=mends_in(mends, mends_uvs, mends_by_hand),
+    panel=panel,
+    lenses=LENSES,
 )
