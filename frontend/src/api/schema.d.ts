@@ -3145,6 +3145,7 @@ export interface components {
             proposed: string | null;
             because: string;
             named: boolean;
+            tags: string[];
         };
         Tree: {
             total: number;
@@ -3453,6 +3454,11 @@ export interface components {
             levels?: "extension" | "files" | "nodes";
             /** @description After the name of its part, before its number. */
             level_suffix?: string;
+            /**
+             * @description As a hat or a tool does; a file of its own begins at the joint.
+             * @enum {string}
+             */
+            accessories?: "files" | "in";
         };
         SheetFacts: {
             /** @description As the command line and files call it. */

@@ -20,7 +20,7 @@ const scroller = ref<{ scrollToIndex: (k: number) => void }>();
 const holders = computed(() => new Set(state.nodes.value.map((n) => n.parent)));
 const rows = computed(() => {
   const text = find.value.trim().toLowerCase();
-  if (text) return state.nodes.value.filter((n) => [n.name, ...n.slots].join(' ').toLowerCase().includes(text));
+  if (text) return state.nodes.value.filter((n) => [n.name, ...n.slots, ...n.tags].join(' ').toLowerCase().includes(text));
   const gone = withBelow(state.nodes.value, closed.value);
   return state.nodes.value.filter((n) => !gone.has(n.node) || closed.value.has(n.node)).filter((n) => !gone.has(n.parent));
 });
@@ -118,6 +118,13 @@ function named(e: KeyboardEvent) {
   naming.value = null;
   document.querySelector<HTMLElement>('.tree')?.focus();
 }
+/** Layers and tags of the source: a way to pick what belongs together. */
+const tags = computed(() => [...new Set(state.nodes.value.flatMap((n) => n.tags))].sort());
+function tagged(event: Event) {
+  const tag = (event.target as HTMLSelectElement).value;
+  (event.target as HTMLSelectElement).value = '';
+  if (tag) state.picked.value = new Set(state.nodes.value.filter((n) => n.tags.includes(tag)).map((n) => n.node));
+}
 function alike(what: 'slot' | 'mesh') {
   const slots = new Set(picked.value.flatMap((n) => n.slots));
   const meshes = new Set(picked.value.map((n) => n.mesh));
@@ -182,6 +189,10 @@ const turned = (n: TreeNode) => {
   <section class="panel" aria-label="Tree of nodes">
     <div class="head">
       <input v-model="find" type="search" placeholder="Find a node or slot" aria-label="Find a node or slot" />
+      <select v-if="tags.length" aria-label="Layers and tags" @change="tagged">
+        <option value="">layer …</option>
+        <option v-for="t in tags" :key="t" :value="t">{{ t }}</option>
+      </select>
       <span class="faded small"
         >{{ (state.tree.value?.total ?? 0).toLocaleString('en') }} nodes<template
           v-if="(state.tree.value?.total ?? 0) > state.nodes.value.length"

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from typing import Any
+
 import numpy as np
 
 from ..scene import Scene
@@ -61,7 +64,24 @@ def node_figures(scene: Scene, order: list[int], world: F64) -> list[NodeFigures
                 named=bool(n.name),
                 driven=i in driven,
                 held=n.id.endswith(HELD),
+                tags=_tags(n.extras),
                 place=[float(v) if np.isfinite(v) else 0.0 for v in world[i][:3, 3]],
             )
         )
     return out
+
+
+#: Properties that modelling tools put layers and tags into (common practice, no published source; COLLADA 1.4.1 has `layer`).
+_TAGS = ("layer", "layers", "tag", "tags")
+#: Tags of one node that are taken, and letters of each.
+_MOST_TAGS, _TAG_LETTERS = 20, 80
+
+
+def _tags(extras: Mapping[str, Any]) -> list[str]:
+    """Layers and tags among a node's properties: names with blanks between, or lists of names."""
+    properties = extras.get("extras")
+    found = [v for k, v in (properties if isinstance(properties, Mapping) else {}).items() if str(k).lower() in _TAGS]
+    names = [
+        n for v in found for n in (v.split() if isinstance(v, str) else v if isinstance(v, list) else ()) if isinstance(n, str)
+    ]
+    return [name[:_TAG_LETTERS] for name in dict.fromkeys(names)][:_MOST_TAGS]

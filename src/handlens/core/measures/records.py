@@ -198,6 +198,8 @@ class NodeFigures(msgspec.Struct, frozen=True):
     held: bool
     #: World place of its origin.
     place: list[float]
+    #: Layers and tags that its source gave it.
+    tags: list[str] = []
 
 
 #: How far scales may lie from 1, or apart, and still count as that: what formats round to.

@@ -20,7 +20,7 @@ class TreeNode(msgspec.Struct, frozen=True):
 
     place: of its origin, in metres. scale: its own, angle: degrees of its own turn. mesh: number of the mesh that it shows, slots: names of
     that one's materials. role, seen_from: what is said of the part. proposed: a role that it may have, because of what.
-    named: whether it has a name of its own.
+    named: whether it has a name of its own. tags: layers and tags that its source gave it.
     """
 
     node: int
@@ -45,6 +45,7 @@ class TreeNode(msgspec.Struct, frozen=True):
     proposed: str | None
     because: str
     named: bool
+    tags: list[str]
 
 
 class Tree(msgspec.Struct, frozen=True):
@@ -95,6 +96,7 @@ def tree(measures: Measures, intent: Intent) -> Tree:
                 None if proposal is None or said.role else proposal.role,
                 "" if proposal is None else proposal.because,
                 n.named,
+                n.tags,
             )
         )
     # Mends name materials: one without a name cannot be chosen.

@@ -47,7 +47,7 @@ class _Draft:
     skin: int | None = None
     camera: int | None = None
     light: int | None = None
-    extras: dict[str, str] = field(default_factory=dict)
+    extras: dict[str, dict[str, str]] = field(default_factory=dict)
     #: Whether the file has no node of its own for it: one of several things that hang on one.
     beside: bool = False
 
@@ -155,6 +155,8 @@ class _Reader:
         if depth > 500 or element in above:
             raise InputError(f"{self.label}: a node hangs below itself; the node tree runs in a circle, so export it again.")
         draft = _Draft(_name(element), element.get("id") or "", element.get("sid") or "")
+        if element.get("layer"):
+            draft.extras["extras"] = {"layer": element.get("layer") or ""}
         self.drafts.append(draft)
         for child in element:
             if child.tag in _TRANSFORMS:
@@ -277,6 +279,7 @@ class _Reader:
             "camera": draft.camera,
             "light": draft.light,
             "children": tuple(draft.children),
+            "extras": draft.extras,
         }
         plain = (
             kinds == sorted(kinds, key=("translate", "rotate", "scale").index)

@@ -18,6 +18,7 @@ from ...scene.transforms import parents
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...words.arrays import F64, Array
 from ..conform.steps import Target
+from ..conform.tree import layer_of
 from ..shared.xml import Element
 from .materials import OPAQUE
 
@@ -349,7 +350,8 @@ class _Writer:
     def node(self, i: int, owner: Element, joint: bool) -> Element:
         n = self.scene.nodes[i]
         key = f"node-{i}"
-        element = self.add(owner, "node", id=key, sid=key, type="JOINT" if joint else "NODE", name=n.name)
+        layer = {"layer": layer_of(n.extras)} if layer_of(n.extras) else {}
+        element = self.add(owner, "node", id=key, sid=key, type="JOINT" if joint else "NODE", name=n.name, **layer)
         if n.matrix is not None or i in self.driven:
             self.add(element, "matrix", _text(n.local), sid="transform")
         else:

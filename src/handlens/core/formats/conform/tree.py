@@ -82,7 +82,8 @@ def _tell_hidden(scene: Scene, target: Target) -> list[ExportLoss]:
 def _tell_extras(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("custom properties"):
         return []
-    holders = [*(n.extras for n in scene.nodes), *(mesh.extras for mesh in scene.meshes), scene.extras]
+    own = ({} if own_extras(n.extras) == _held(n.extras, target) else n.extras for n in scene.nodes)
+    holders = [*own, *(mesh.extras for mesh in scene.meshes), scene.extras]
     count = sum(bool(own_extras(x)) for x in holders)
     text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
     return [ExportLoss(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
@@ -106,9 +107,22 @@ def own_extras(extras: Mapping[str, Any]) -> Json:
     return out
 
 
+def layer_of(extras: Mapping[str, Any]) -> str:
+    """The layers that a node is in, names with blanks between; empty where it is in none."""
+    own = extras.get("extras")
+    found = own.get("layer") if isinstance(own, Mapping) else None
+    return found if isinstance(found, str) else ""
+
+
+def _held(extras: Mapping[str, Any], target: Target) -> Json:
+    """What of a node's properties a format has a place for though it has none for others: COLLADA's layers."""
+    layer = layer_of(extras) if target.format.name == "dae" else ""
+    return {"extras": {"layer": layer}} if layer else {}
+
+
 def _without_extras(scene: Scene, target: Target) -> Scene:
     return scene.with_(
-        nodes=tuple(replace(n, extras={}) if n.extras else n for n in scene.nodes),
+        nodes=tuple(replace(n, extras=_held(n.extras, target)) if n.extras else n for n in scene.nodes),
         meshes=tuple(replace(mesh, extras={}) if mesh.extras else mesh for mesh in scene.meshes),
         extras={},
     )

@@ -30,6 +30,10 @@ _UV = (("s", "t"), ("u", "v"), ("texture_u", "texture_v"))
 _HEADER_BYTES = 1 << 20
 
 
+#: Fields of an element by name: numbers as arrays or lists, lists as lists of lists.
+_Fields = dict[str, Any]
+
+
 @dataclass
 class _Element:
     """name: of what. count: how many. fields: name, type, and the type of its length where it is a list."""
@@ -117,14 +121,14 @@ def _fans(lists: Any) -> I64:
     return np.array(flat, np.int64).reshape(-1, 3)
 
 
-_Reading = Callable[[_Element], dict[str, Any]]
+_Reading = Callable[[_Element], _Fields]
 
 
 def _words(data: bytes) -> _Reading:
     """Reads one element after the other out of a text: of numbers their values, of lists lists."""
     words = iter(data.split())
 
-    def read(element: _Element) -> dict[str, Any]:
+    def next_one(element: _Element) -> _Fields:
         out: dict[str, list[Any]] = {name: [] for name, _, _ in element.fields}
         try:
             for _ in range(element.count):
@@ -137,21 +141,21 @@ def _words(data: bytes) -> _Reading:
             raise ValueError from error
         return out
 
-    return read
+    return next_one
 
 
 def _bytes(data: bytes, at: int, end: str) -> _Reading:
     """As `_words`, of numbers in binary."""
 
-    def read(element: _Element) -> dict[str, Any]:
+    def next_one(element: _Element) -> _Fields:
         nonlocal at
         out, at = _table(data, at, end, element)
         return out
 
-    return read
+    return next_one
 
 
-def _table(data: bytes, at: int, end: str, element: _Element) -> tuple[dict[str, Any], int]:
+def _table(data: bytes, at: int, end: str, element: _Element) -> tuple[_Fields, int]:
     """The fields of an element, and where it ends. Rows of one length are read at once."""
     kinds: list[Any] = []
     for name, kind, length in element.fields:
@@ -171,7 +175,7 @@ def _table(data: bytes, at: int, end: str, element: _Element) -> tuple[dict[str,
     return _row_by_row(data, at, end, element)
 
 
-def _row_by_row(data: bytes, at: int, end: str, element: _Element) -> tuple[dict[str, Any], int]:
+def _row_by_row(data: bytes, at: int, end: str, element: _Element) -> tuple[_Fields, int]:
     out: dict[str, list[Any]] = {name: [] for name, _, _ in element.fields}
     for _ in range(element.count):
         for name, kind, length in element.fields:

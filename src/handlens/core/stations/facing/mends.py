@@ -9,18 +9,19 @@ import numpy as np
 
 from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...declare.promises import PLACES
+from ...geometry.distinct import distinct_rows
 from ...geometry.patches import patches
 from ...geometry.recut import only_used_values, turned_faces
 from ...geometry.smoothing import smooth_normals
 from ...geometry.topology import surface
-from ...kit.choice import PARTS, chosen_meshes, chosen_nodes
+from ...kit.choice import PARTS, also_shown, chosen_meshes, chosen_nodes
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
-from ...scene import Layer, Scene
+from ...scene import Layer, Mesh, Scene
 from ...scene.axes import AXIS_INDEX
 from ...scene.faces import face_mask
 from ...scene.model import frozen
-from ...words.arrays import Array
+from ...words.arrays import Array, Bool
 from ...words.figures import percent
 from .messages import say
 
@@ -62,14 +63,34 @@ def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Turn the faces that are named, or all faces of the parts that are named, whichever way they look."""
     meshes = list(scene.meshes)
-    count = 0
-    for k in chosen_meshes(scene, parts):
+    count = covered = 0
+    chosen = chosen_meshes(scene, parts)
+    for k in chosen:
         mask = face_mask(faces, meshes[k].face_count)
         count += int(mask.sum())
+        covered += _on_another_paint(meshes[k], mask)
         meshes[k] = turned_faces(meshes[k], mask) if mask.any() else meshes[k]
     if not count:
         raise MendError(say("facing.turn.none"))
-    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces turned", "0", f"{count:,}"),))
+    remarks = also_shown(scene, chosen, parts)
+    if covered:
+        remarks += (say("facing.turn.other-paint", faces=covered),)
+    return Outcome(scene.with_(meshes=tuple(meshes)), (Figure("faces turned", "0", f"{count:,}"),), remarks)
+
+
+def _on_another_paint(mesh: Mesh, mask: Bool) -> int:
+    """Of some faces how many lie on another face of the same corners that has another slot. mask: (F,) bool."""
+    if not len(mesh.slots) or len(mesh.slot_materials) < 2 or not mesh.face_count or (mesh.corner_counts == 0).any():
+        return 0
+    at = surface(mesh).ids[mesh.corners].astype(np.int64)
+    first = mesh.starts[:-1]
+    rows = [np.minimum.reduceat(at, first), np.maximum.reduceat(at, first), np.add.reduceat(at, first), mesh.corner_counts]
+    group, total = distinct_rows(rows)
+    low = np.full(total, np.iinfo(np.int64).max)
+    high = np.full(total, -1, np.int64)
+    np.minimum.at(low, group, mesh.slots)
+    np.maximum.at(high, group, mesh.slots)
+    return int((mask & (low != high)[group]).sum())
 
 
 @mend(

@@ -23,7 +23,7 @@ def movable(scene: Scene, parts: Sequence[str], world: F64) -> tuple[set[int], t
     try:
         refuse_torn(scene, chosen)
     except CannotPlace as error:
-        raise MendError(say(f"placement.to-origin.{error.why}", part=scene.part_name(error.node))) from error
+        raise _said(scene, error) from error
     box = world_bounds(scene, world, chosen)
     if box is None:
         raise MendError(say("placement.to-origin.nothing"))
@@ -31,8 +31,24 @@ def movable(scene: Scene, parts: Sequence[str], world: F64) -> tuple[set[int], t
 
 
 def moved_by(scene: Scene, chosen: set[int], world: F64, way: F64) -> Scene:
-    """The scene with nodes moved in the world. Raises MendError. way: (4, 4) float64, applied in the world."""
+    """The scene with nodes moved in the world. Raises MendError.
+
+    world: (N, 4, 4) float64 world matrices of all nodes. way: (4, 4) float64, applied in the world.
+    """
     try:
         return moved_nodes(scene, chosen, world, way)
     except CannotPlace as error:
-        raise MendError(say(f"placement.to-origin.{error.why}", part=scene.part_name(error.node))) from error
+        raise _said(scene, error) from error
+
+
+def _said(scene: Scene, error: CannotPlace) -> MendError:
+    part = scene.part_name(error.node)
+    match error.why:
+        case "joints-too":
+            return MendError(say("placement.to-origin.joints-too", part=part))
+        case "part-too":
+            return MendError(say("placement.to-origin.part-too", part=part))
+        case "moved":
+            return MendError(say("placement.to-origin.moved", part=part))
+        case _:
+            return MendError(say("placement.to-origin.collapsed", part=part))

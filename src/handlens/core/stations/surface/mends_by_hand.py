@@ -97,11 +97,11 @@ def merge_faces(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
         meshes[k], count, left = merged_faces(meshes[k], mask)
         made, reasons = made + count, reasons + left
     if not made:
-        raise MendError(say(f"surface.by-hand.{reasons[0]}"))
+        raise MendError(_why(reasons[0]))
     after = scene.with_(meshes=tuple(meshes))
     remarks = also_shown(scene, chosen, parts)
     if reasons:
-        remarks += (say("surface.by-hand.left", groups=len(reasons), reason=str(say(f"surface.by-hand.{reasons[0]}"))),)
+        remarks += (say("surface.by-hand.left", groups=len(reasons), reason=_why(reasons[0])),)
     return Outcome(after, (Figure("faces", _faces(scene), _faces(after)),), remarks)
 
 
@@ -131,7 +131,7 @@ def cut_face(scene: Scene, face: float, begins: str, ends: str, parts: Sequence[
     try:
         made = cut_polygon(mesh, number, _place(mesh, number, begins), _place(mesh, number, ends))
     except CannotEdit as error:
-        raise MendError(say(f"surface.by-hand.{error}")) from error
+        raise MendError(_why(str(error))) from error
     after = _with_mesh(scene, k, made)
     figures = [Figure("faces", _faces(scene), _faces(after))]
     if len(made.positions) > len(mesh.positions):
@@ -183,7 +183,7 @@ def join_points(scene: Scene, vertex: float, to_vertex: float, meet: str = "seco
     try:
         made = joined_points(mesh, round(vertex), round(to_vertex), 1.0 if meet == "second" else 0.5)
     except CannotEdit as error:
-        raise MendError(say(f"surface.by-hand.{error}")) from error
+        raise MendError(_why(str(error))) from error
     after = _with_mesh(scene, k, made)
     figures = [Figure("vertices", f"{len(mesh.positions):,}", f"{len(made.positions):,}")]
     if made.face_count != mesh.face_count:
@@ -248,6 +248,23 @@ def _named(mesh: Mesh, mask: np.ndarray, name: str) -> Mesh:
     names = names if name in names else (*names, name)
     groups[mask] = names.index(name)
     return replace(mesh, groups=frozen(groups), group_names=names)
+
+
+def _why(word: str) -> str:
+    """The sentence on why faces cannot be changed, by the word of a `CannotEdit`."""
+    sentences = {
+        "no-such-corner": say("surface.by-hand.no-such-corner"),
+        "along-a-side": say("surface.by-hand.along-a-side"),
+        "outside": say("surface.by-hand.outside"),
+        "one-place": say("surface.by-hand.one-place"),
+        "across-a-face": say("surface.by-hand.across-a-face"),
+        "alone": say("surface.by-hand.alone"),
+        "bent": say("surface.by-hand.bent"),
+        "seam": say("surface.by-hand.seam"),
+        "two-slots": say("surface.by-hand.two-slots"),
+        "several-outlines": say("surface.by-hand.several-outlines"),
+    }
+    return str(sentences[word])
 
 
 def _one_mesh(scene: Scene, parts: Sequence[str]) -> tuple[int, tuple[str, ...]]:

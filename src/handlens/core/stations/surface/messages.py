@@ -45,7 +45,6 @@ say = Messages(
         "surface.by-hand.several-outlines": "Together they have more than one outline, or touch at a corner alone, and a polygon has one.",
         "surface.by-hand.left": "{groups:# group of faces was|groups of faces were} left as {groups:it is|they are}: {reason}",
         "surface.by-hand.tangents": "Tangents of {parts:# part|parts} were taken away, as they no longer fit; whoever draws it makes them anew.",
-        "surface.by-hand.no-height": "The height must be another number than 0.",
         "surface.many-corners": "{part} has {n_gons:# n-gon}: {listed} corners",
         "surface.zero-area": "{part} has {faces:# degenerate face}, without area",
         "surface.needles": "{part} has {triangles:# needle triangle}",

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+import re
 from collections.abc import Iterator
 
 from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
@@ -190,37 +191,39 @@ def mirrored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             yield _faces(measures, part, k, u.mirrored, "have mirrored UVs", "mirrored")
 
 
+#: Words in the name of a part, a material or an image by which something is to be read there (common practice, no published source).
+_READ = re.compile(
+    r"(?<![a-z])(sign(board|post)?|label|letter(s|ing)?|logo|dial|poster|decal|(name|number)[ _-]?plate)s?(?![a-z])",
+    re.IGNORECASE,
+)
+
+
 @check("textures.mirrored-picture", title="Pictures shown mirrored", result="note", mends=("textures.place-uvs",))
 def mirrored_picture(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces on which a picture is seen from behind: lettering on it is read backwards.
 
     Why: signs, labels and dials are wrong there; of plain wood or stone nobody sees it.
-    Measured: sign of each face's area in the UVs of the base colour's image, and of the node's scale. Told where all faces of a part are mirrored, or
-    some that share no pixel with others: halves that are mirrored on purpose lie on one another.
+    Measured: sign of each face's area in the UVs of the base colour's image, and of the node's scale, where the name of the part, a material or the image
+    says that something is to be read there; left out where mirrored faces share their pixels with others, as halves do that are mirrored on purpose.
     Source: common practice, no published source.
     """
-    sets = {
-        i.uv_set
-        for x in measures.materials
-        if x.used_by_faces
+    base = {
+        (k, i.uv_set): measures.images[i.image].reference
+        for k, x in enumerate(measures.materials)
         for i in x.inputs
-        if i.role == "base-colour" and i.image is not None
+        if x.used_by_faces and i.role == "base-colour" and i.image is not None
     }
-    if not sets:
+    if not base:
         yield Skipped(say("textures.mirrored-picture.no-picture"))
         return
     turned = turned_over(measures)
     for part, mesh, k, u in _sets(measures):
-        pictured = any(
-            i.role == "base-colour" and i.image is not None and i.uv_set == k
-            for m in mesh.slot_materials
-            if m >= 0
-            for i in measures.materials[m].inputs
-        )
-        if not pictured or part.node in turned:
+        names = [name for (m, uv_set), name in base.items() if uv_set == k and m in mesh.slot_materials]
+        if not u.mirrored or not names or part.node in turned:
             continue
-        alone = u.mirrored == mesh.faces or (u.overlap is not None and u.overlapping == 0)
-        if u.mirrored and alone:
+        materials = [measures.materials[m].name for m in mesh.slot_materials if m >= 0]
+        is_read = any(_READ.search(name or "") for name in (part.name, *materials, *names))
+        if is_read and (u.mirrored == mesh.faces or not u.overlapping):
             yield Finding(
                 say("textures.mirrored-picture", faces=u.mirrored, part=part.name),
                 value(u.mirrored, "count"),

@@ -47,10 +47,10 @@ def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
     for k in about:
         image = scene.images[k]
         if image.load is not None and not file:
-            changed[k] = _plain(image, image.found_at or image.reference)
+            changed[k] = shown_as_named(image, image.found_at or image.reference)
             done += 1
             continue
-        found = _chosen(scene, file) if file else None
+        found = file_meant(scene, file) if file else None
         if found is None:
             ranked = candidates(image.reference, scene.beside)
             found = next((n for c in ranked[:1] if c.sure for n in scene.beside if n.path == c.path), None)
@@ -75,7 +75,7 @@ def find(scene: Scene, images: Sequence[str] = (), file: str = "") -> Outcome:
                         origin=_origin(found),
                     )
                 )
-        changed[k] = replace(_plain(image, found.path), load=found.load, media_type=None)
+        changed[k] = replace(shown_as_named(image, found.path), load=found.load, media_type=None)
         done += 1
     if not done:
         raise MendError(" ".join(remarks))
@@ -98,14 +98,16 @@ def _origin(n: Neighbour) -> str:
     return {"package": "the files that came", "search": "the searched folder"}.get(n.origin, n.origin)
 
 
-def _chosen(scene: Scene, file: str) -> Neighbour:
+def file_meant(scene: Scene, file: str) -> Neighbour:
+    """The image beside the model of that path. Raises MendError where there is none."""
     found = next((n for n in scene.beside if n.path == file and n.role == "image"), None)
     if found is None:
         raise MendError(say("textures.no-such-image", file=file))
     return found
 
 
-def _plain(image: Image, path: str) -> Image:
+def shown_as_named(image: Image, path: str) -> Image:
+    """The image as one that lies at a path of the package and is named by it."""
     return replace(image, reference=path, found_at=path, status="found")
 
 

@@ -1,7 +1,7 @@
 from __future__ import annotations
 
 from ...declare.station import Lens, Station, checks_in, mends_in
-from . import checks, checks_uvs, mends, mends_by_hand, mends_uvs
+from . import checks, checks_uvs, mends, mends_by_hand, mends_inputs, mends_uvs
 from .panel import panel
 
 LENSES = (
@@ -12,7 +12,7 @@ STATION = Station(
     "textures",
     80,
     checks=checks_in(checks, checks_uvs),
-    mends=mends_in(mends, mends_uvs, mends_by_hand),
+    mends=mends_in(mends, mends_uvs, mends_by_hand, mends_inputs),
     panel=panel,
     lenses=LENSES,
 )
