@@ -12,6 +12,7 @@ from pathlib import Path
 from .commands.arguments import parser
 from .commands.project import lay_project
 from .core.limits import InputError
+from .core.words.lengths import WISH
 from .guarded import guarded
 from .locked import lock_in
 
@@ -27,6 +28,8 @@ def main(argv: Sequence[str] | None = None, scratch: Path | None = None) -> int:
     try:
         args = commands.parse_args(argv)
         lay_project(args)
+        if getattr(args, "lengths", None):
+            os.environ[WISH] = args.lengths
         if scratch is not None:
             lock_in(args, scratch)
         code: int = args.run(args)

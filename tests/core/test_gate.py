@@ -203,7 +203,6 @@ def test_what_is_no_package_is_refused_in_a_sentence(files, says):
     assert says in told.to_json()["reasons"][0]
 
 
-
 def test_nothing_that_is_damaged_makes_a_destination_fall():
     dice = random.Random(11)
     whole = written(box())["box.glb"]

@@ -2674,6 +2674,11 @@ export interface components {
             nearest_view_m?: number | null;
             /** @description How many pixels high the screen is on which it is seen. */
             screen_px?: number;
+            /**
+             * @description Whether blended parts should cast one.
+             * @enum {string|null}
+             */
+            see_through_shadow?: "cast" | "none" | null;
             /** @description Names of the clips that it should bring. */
             clips?: string[];
             parts?: {
@@ -3415,6 +3420,8 @@ export interface components {
             draw_order: "by-part" | "by-surface";
             /** @enum {string} */
             skinned_node: "counts" | "ignored";
+            /** @enum {string} */
+            blended_shadow: "as-wished" | "cast" | "none";
             default_material: string;
         };
         ExportOptions: {
@@ -3560,6 +3567,11 @@ export interface components {
             wanted: string;
         };
         Catalogue: {
+            /**
+             * @description in which lengths are told
+             * @enum {string}
+             */
+            lengths: "metric" | "feet";
             stations: components["schemas"]["StationFacts"][];
             formats: components["schemas"]["FormatFacts"][];
             sheets: components["schemas"]["SheetFacts"][];

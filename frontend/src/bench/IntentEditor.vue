@@ -31,6 +31,7 @@ const form = reactive({
   copies: 1,
   nearest: null as number | null,
   screen: 1080,
+  shadow: null as Intent['see_through_shadow'],
 });
 
 // Made when it is first opened, so it is open already.
@@ -51,6 +52,7 @@ watch(
       copies: props.intent.copies ?? 1,
       nearest: props.intent.nearest_view_m ?? null,
       screen: props.intent.screen_px ?? 1080,
+      shadow: props.intent.see_through_shadow ?? null,
     });
   },
   { immediate: true },
@@ -74,6 +76,7 @@ function save() {
     copies: form.copies || 1,
     nearest_view_m: form.nearest && form.nearest > 0 ? form.nearest : null,
     screen_px: form.screen || 1080,
+    see_through_shadow: form.shadow,
   });
   visible.value = false;
 }
@@ -146,6 +149,18 @@ function save() {
         input-id="stands"
         aria-labelledby="l-stands"
         :options="options('pivot')"
+        option-label="words"
+        option-value="value"
+        show-clear
+        placeholder="not said"
+        size="small"
+      />
+      <label id="l-shadow" for="shadow" :title="field('see_through_shadow')?.help">{{ field('see_through_shadow')?.title }}</label>
+      <Select
+        v-model="form.shadow"
+        input-id="shadow"
+        aria-labelledby="l-shadow"
+        :options="options('see_through_shadow')"
         option-label="words"
         option-value="value"
         show-clear

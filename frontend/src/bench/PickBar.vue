@@ -6,11 +6,14 @@ import { useKeys } from '../app/keys';
 import type { Sets } from '../stage/displayCopy';
 import { faceText, type Mask } from '../stage/faces';
 import { facesOf } from '../stage/picks';
-import { ACTS, type Act } from './acts';
+import type { MendFacts } from '../api/client';
+import { ASKING, asksFor, callOf, fieldsOf, wantsOne, wantsPart } from './acts';
 import { changed, HOWS, type Adding, type How, type Picks } from './pieces/picks';
 import { useBench } from './useBench';
 import { length } from './words';
 
+/** What a new material is, until another colour is chosen. */
+const PLAIN = '#b8a88a';
 const bench = useBench('reading', 'choices', 'changes', 'tape', 'marks', 'ways', 'picks');
 const model = computed(() => bench.drawn.value);
 const HOW = Object.entries(HOWS) as [How, (typeof HOWS)[How]][];
@@ -19,7 +22,10 @@ const ADDING: [Adding, string][] = [
   ['add', 'add'],
   ['away', 'take away'],
 ];
-const act = ref<Act | null>(null);
+const acts = computed(() => (bench.catalogue.value?.mends ?? []).filter((m) => m.menu?.place === 'faces'));
+const act = ref<MendFacts | null>(null);
+/** Whether what is split off is said to be not of the thing. */
+const aside = ref(false);
 const form = reactive<Record<string, string>>({});
 bench.listing.value = true;
 
@@ -103,47 +109,55 @@ const key = (node: number) => bench.nodes.value.find((n) => n.node === node)?.ke
 const named = computed(() =>
   each.value.map(({ node, mask }) => ({ part: key(node), faces: faceText(mask), count: mask.reduce((n, x) => n + x, 0) })),
 );
-const facts = computed(() => (act.value ? bench.mendFacts(act.value.mend) : undefined));
 /** Why an act cannot be done with what is picked. */
 const lacks = computed(() => {
   if (!act.value) return '';
   if (!told.value.count) return 'Point at faces first.';
   if (named.value.some((n) => !n.part)) return 'Reading the names of the parts …';
-  if (act.value.one && (each.value.length > 1 || told.value.count > 1)) return 'Point at one face for this.';
-  if (act.value.part && each.value.length > 1) return 'Point at faces of one part for this.';
+  if (wantsOne(act.value) && told.value.count > 1) return 'Point at one face for this.';
+  if ((wantsPart(act.value) || aside.value) && each.value.length > 1) return 'Point at faces of one part for this.';
   return '';
 });
-function open(a: Act) {
-  act.value = act.value === a ? null : a;
+function open(m: MendFacts, apart = false) {
+  const again = act.value === m && aside.value === apart;
+  act.value = again ? null : m;
+  aside.value = apart;
   for (const k of Object.keys(form)) delete form[k];
-  for (const f of act.value?.fields ?? []) form[f.name] = f.value ?? '';
-  bench.asking.value = act.value?.asks ? { what: act.value.asks, found: [] } : null;
+  for (const f of act.value ? fieldsOf(act.value) : [])
+    form[f.name] = f.kind === 'colour' ? PLAIN : f.default === null ? (f.choices[0] ?? '') : String(f.default ?? '');
+  if (apart) form.name = 'aside';
+  ask();
+}
+function ask() {
+  const what = act.value && asksFor(act.value);
+  bench.asking.value = what ? { what, found: [] } : null;
 }
 /** What is pointed at for a field goes into it. */
 watch(bench.asking, (a) => {
   if (!a || !act.value) return;
   if (a.what === 'material' && a.found[0]) {
-    form.material = a.found[0];
+    const field = fieldsOf(act.value).find((f) => f.kind === 'material');
+    if (field) form[field.name] = a.found[0];
     bench.asking.value = null;
-  } else if (a.what !== 'material') act.value.fields.slice(0, 2).forEach((f, k) => (form[f.name] = a.found[k] ?? ''));
+  } else if (a.what !== 'material')
+    fieldsOf(act.value)
+      .filter((f) => f.kind === 'rim' || f.kind === 'vertex')
+      .forEach((f, k) => (form[f.name] = a.found[k] ?? ''));
 });
-const calls = computed(() =>
-  !act.value || lacks.value
-    ? []
-    : named.value.map(({ part, faces }) => ({ mend: act.value!.mend, params: act.value!.params({ ...form }, faces, part!) })),
-);
-const unfilled = computed(() => (act.value?.fields ?? []).find((f) => !f.optional && !form[f.name]));
+const calls = computed(() => {
+  const m = act.value;
+  if (!m || lacks.value) return [];
+  const made = named.value.map(({ part, faces }) => callOf(m, { ...form }, faces, part!));
+  return made.some((x) => x === null) ? [] : made.map((params) => ({ mend: m.id, params: params! }));
+});
 function lay() {
-  const a = act.value!;
-  if (a.aside) setAside(form.name!);
-  else bench.putAll(calls.value);
-  done();
-}
-/** Split off, and said to be not of the thing: it counts for nothing and stays behind when it is written. */
-function setAside(name: string) {
   bench.putAll(calls.value);
-  const intent = bench.bench.value!.intent;
-  bench.change.mutate({ intent: { ...intent, parts: { ...intent.parts, [name]: { role: 'aside' } } } });
+  // Split off, and said to be not of the thing: it counts for nothing and stays behind when it is written.
+  if (aside.value) {
+    const intent = bench.bench.value!.intent;
+    bench.change.mutate({ intent: { ...intent, parts: { ...intent.parts, [form.name!]: { role: 'aside' } } } });
+  }
+  done();
 }
 function tryIt() {
   const [call] = calls.value;
@@ -158,12 +172,12 @@ function leave() {
   if (told.value.count) return bench.pick(new Map());
   bench.picking.value = false;
 }
-watch(bench.faces, () => act.value?.asks && act.value.asks !== 'material' && (bench.asking.value = { what: act.value.asks, found: [] }));
+watch(bench.faces, ask);
 const byKey = (k: string) => HOW[Number(k) - 1]?.[0];
 useKeys('Faces', [
   {
-    keys: ['1', '2', '3', '4', '5', '6', '7'],
-    says: 'how to point: one, drawn, box, flat, slot, piece, strip',
+    keys: ['1', '2', '3', '4', '5', '6', '7', '8'],
+    says: 'how to point: one, drawn, box, flat, slot, piece, island, strip',
     run: (e) => (bench.how.value = byKey(e.key)!),
   },
   {
@@ -214,7 +228,7 @@ useKeys('Faces', [
         />°</label
       >
       <label v-if="bench.how.value === 'drawn' || bench.how.value === 'box'" class="small"
-        ><input v-model="bench.through.value" type="checkbox" /> hidden ones too</label
+        ><input v-model="bench.through.value" type="checkbox" /> hidden too</label
       >
       <i />
       <button v-for="[a, words] in ADDING" :key="a" :aria-pressed="bench.adding.value === a" @click="bench.adding.value = a">
@@ -232,8 +246,18 @@ useKeys('Faces', [
       ><button :disabled="!bench.future.value.length" @click="bench.forth">again</button>
     </div>
     <div class="row" role="group" aria-label="What to do with them">
-      <button v-for="a in ACTS" :key="a.name" :aria-pressed="act === a" :disabled="!told.count" :title="a.says" @click="open(a)">
-        {{ a.name }}
+      <button v-for="a in acts" :key="a.id" :aria-pressed="act === a && !aside" :disabled="!told.count" :title="a.does" @click="open(a)">
+        {{ a.menu!.says }}
+      </button>
+      <button
+        v-for="a in acts.filter((x) => x.menu!.says === 'split off')"
+        :key="`${a.id} aside`"
+        :aria-pressed="act === a && aside"
+        :disabled="!told.count"
+        title="Splits these faces off and says that they are not of the thing: they count for nothing and stay behind when it is written"
+        @click="open(a, true)"
+      >
+        set aside
       </button>
       <button :disabled="!told.count" title="Out of sight on the stage alone" @click="hide">hide</button>
       <button v-if="bench.hidden.value.size" @click="bench.hidden.value = new Map()">show all</button>
@@ -241,13 +265,17 @@ useKeys('Faces', [
     </div>
     <form v-if="act" class="act" @submit.prevent="lay">
       <p>
-        {{ lacks || act.says }} <span v-if="facts && !lacks" class="small faded">Costs {{ facts.costs }}.</span>
+        {{ lacks || act.does }} <span v-if="!lacks" class="small faded">Costs {{ act.costs }}.</span>
       </p>
       <template v-if="!lacks">
-        <p v-if="bench.asking.value && act.asks !== 'material'" class="small" role="status">{{ act.ask }}</p>
-        <template v-for="f in act.fields" :key="f.name">
-          <label v-if="f.name === 'material'"
-            >{{ f.says }} <input v-model="form.material" list="materials" autocomplete="off" /><datalist id="materials">
+        <p v-if="bench.asking.value" class="small" role="status">{{ ASKING[bench.asking.value.what] }}</p>
+        <label v-for="f in fieldsOf(act)" :key="f.name" :title="f.says"
+          >{{ f.name.replaceAll('_', ' ') }}
+          <select v-if="f.kind === 'choice'" v-model="form[f.name]">
+            <option v-for="c in f.choices" :key="c" :value="c">{{ c }}</option>
+          </select>
+          <template v-else-if="f.kind === 'material'">
+            <input v-model="form[f.name]" list="materials" :aria-label="f.name" autocomplete="off" /><datalist id="materials">
               <option v-for="m in model?.materials ?? []" :key="m" :value="m" /></datalist
             ><button
               type="button"
@@ -255,21 +283,12 @@ useKeys('Faces', [
               @click="bench.asking.value = bench.asking.value ? null : { what: 'material', found: [] }"
             >
               take it from a face
-            </button></label
+            </button></template
           >
-          <label v-else-if="f.choices"
-            >{{ f.says }}
-            <select v-model="form[f.name]">
-              <option v-for="c in f.choices" :key="c" :value="c">{{ c }}</option>
-            </select></label
-          >
-          <label v-else
-            >{{ f.says }}
-            <input v-model="form[f.name]" :type="f.type ?? 'text'" :step="f.type === 'number' ? 'any' : undefined" autocomplete="off"
-          /></label>
-        </template>
-        <button type="button" class="btn" :disabled="calls.length !== 1 || !!unfilled" @click="tryIt">Try it</button>
-        <button type="submit" class="btn main" :disabled="!calls.length || !!unfilled">Put on the tape</button>
+          <input v-else v-model="form[f.name]" :type="f.kind === 'colour' ? 'color' : 'text'" :class="f.kind" autocomplete="off" />
+        </label>
+        <button type="button" class="btn" :disabled="calls.length !== 1" @click="tryIt">Try it</button>
+        <button type="submit" class="btn main" :disabled="!calls.length">Put on the tape</button>
       </template>
       <button type="button" class="btn" @click="done">Leave it</button>
     </form>
@@ -345,6 +364,10 @@ input:not([type='checkbox']) {
   border-bottom: 1px solid var(--hl-rule-strong);
   background: transparent;
   min-height: 24px;
+}
+input.number,
+input.vertex {
+  width: 58px;
 }
 input[type='number'] {
   width: 46px;

@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import { useQuery } from '@tanstack/vue-query';
 import { computed, ref, watch } from 'vue';
 import { api } from '../api/client';
 import type { components } from '../api/schema';
 import ResultMark from '../ui/ResultMark.vue';
 import type { useStage } from './useStage';
+import { useVisitor } from './useVisitor';
 
 const props = defineProps<{ context: ReturnType<typeof useStage>; inspection: number | null }>();
 const state = props.context.state;
@@ -11,6 +13,10 @@ const m = props.context.motion;
 const joints = computed(() => props.context.model.value?.rig?.joints ?? []);
 const told = ref<components['schemas']['Pull'] | null>(null);
 const failed = ref('');
+const { visitor, trouble } = useVisitor(props.context);
+/** Other models that can be held to the joint, to be looked at. */
+const { data: shelf } = useQuery({ queryKey: ['shelf', 'visitors'], queryFn: () => api.shelf(), staleTime: 30_000 });
+const visitors = computed(() => (shelf.value?.models ?? []).filter((x) => x.stage !== null && x.stage !== props.inspection));
 const AXES = ['x', 'y', 'z'] as const;
 const PULLED = 60;
 let ticket = 0;
@@ -93,6 +99,17 @@ const number = (e: Event) => Number((e.target as HTMLInputElement).value) || 0;
       </p>
       <p v-else-if="failed" class="told" role="status">{{ failed }}</p>
       <p v-else class="told faded">Drag a joint to turn it, with Shift to move it.</p>
+      <div v-if="visitors.length" class="row">
+        <select
+          v-model="visitor"
+          aria-label="Hold another model to the joint, to look at it"
+          title="It is drawn with the model and written with nothing"
+        >
+          <option :value="null">hold nothing to it</option>
+          <option v-for="x in visitors" :key="x.id" :value="x.stage">{{ x.name }}</option>
+        </select>
+      </div>
+      <p v-if="trouble" class="told stop" role="alert">{{ trouble }}</p>
       <div class="row">
         <button v-if="worst" class="btn" @click="context.markTorn(worst)">Show tears</button>
         <button class="btn" @click="m.reset()">Let go</button>

@@ -1,6 +1,6 @@
-import { describe, expect, it } from 'vitest';
+import { describe, expect, it, test } from 'vitest';
 import type { MendFacts } from '../api/client';
-import { exact, figure, length, mendWords } from './words';
+import { exact, figure, length, mendWords, tellLengths, typedLength } from './words';
 
 describe('figures', () => {
   it.each([
@@ -41,4 +41,23 @@ describe('the words of a mend', () => {
     expect(mendWords(drop, 'motion.drop-clips', { clips: [] })).toBe('Drop clips');
     expect(mendWords(undefined, 'house.unknown', {})).toBe('house.unknown');
   });
+});
+
+test('a length may be typed with its units, and a number alone is in the unit of its field', () => {
+  expect(typedLength('7 ft 10.5 in', 1)).toBeCloseTo(2.4003, 6);
+  expect(typedLength('24', 0.001)).toBeCloseTo(0.024, 9);
+  expect(typedLength('-2,5 cm', 1)).toBeCloseTo(-0.025, 9);
+  expect(typedLength('4 furlongs', 1)).toBeNaN();
+  expect(typedLength('', 1)).toBeNaN();
+});
+
+test('lengths are told in feet where that is wished', () => {
+  tellLengths('feet');
+  expect([figure({ value: 2.4, unit: 'm' }), figure({ value: 9.4, unit: 'mm' }), length(1609.344 * 3)]).toEqual([
+    '7 ft 10.5 in',
+    '0.37 in',
+    '3 mi',
+  ]);
+  tellLengths('metric');
+  expect(figure({ value: 2.4, unit: 'm' })).toBe('2.4 m');
 });

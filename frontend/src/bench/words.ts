@@ -11,15 +11,56 @@ const number = (n: number) =>
 /** Below a micrometre nobody wants to know how far. */
 const millimetres = (n: number) => (n > 0 && n < 1e-3 ? 'under 0.001 mm' : `${number(n)} mm`);
 
+/** Lengths as they are wished to be told: the server says it once, for all pages. */
+let feet = false;
+export const tellLengths = (wish: string) => (feet = wish === 'feet');
+const INCH = 0.0254;
+function inFeet(m: number): string {
+  const inches = Math.abs(m) / INCH;
+  const sign = m < 0 ? '−' : '';
+  if (inches < 12) return `${sign}${number(inches)} in`;
+  if (inches >= 63_360) return `${sign}${number(inches / 63_360)} mi`;
+  const tenths = inches < 1200 ? Math.round(inches * 10) / 10 : Math.round(inches / 12) * 12;
+  const [ft, rest] = [Math.floor(tenths / 12), Math.round((tenths % 12) * 10) / 10];
+  return `${sign}${ft.toLocaleString('en')} ft${rest ? ` ${rest} in` : ''}`;
+}
+
+/** What is typed for a length, in metres; a number alone is in the field's own unit. NaN where it is none. */
+export function typedLength(text: string, unit: number): number {
+  const metres: Record<string, number> = {
+    km: 1000,
+    m: 1,
+    cm: 0.01,
+    mm: 0.001,
+    in: INCH,
+    '"': INCH,
+    ft: 12 * INCH,
+    "'": 12 * INCH,
+    yd: 36 * INCH,
+    mi: 63_360 * INCH,
+  };
+  const plain = text.trim().replace(/(\d),(\d)/g, '$1.$2');
+  if (/^[-+]?[\d.]+(e[-+]?\d+)?$/i.test(plain)) return Number(plain) * unit;
+  let [sum, rest] = [0, plain.replace(/^-/, '')];
+  while (rest) {
+    const met = /^\s*([\d.]+)\s*([a-z]+|["'])\s*/i.exec(rest);
+    const one = met && metres[met[2]!.toLowerCase()];
+    if (!met || !one) return NaN;
+    sum += Number(met[1]) * one;
+    rest = rest.slice(met[0].length);
+  }
+  return plain ? (plain.startsWith('-') ? -sum : sum) : NaN;
+}
+
 export function figure(v: Value): string {
   if (v?.value === null || v?.value === undefined) return '';
   if (typeof v.value !== 'number') return String(v.value);
   const n = v.value;
   switch (v.unit) {
     case 'm':
-      return Math.abs(n) < 0.01 && n !== 0 ? millimetres(n * 1000) : `${number(n)} m`;
+      return feet ? inFeet(n) : Math.abs(n) < 0.01 && n !== 0 ? millimetres(n * 1000) : `${number(n)} m`;
     case 'mm':
-      return millimetres(n);
+      return feet ? inFeet(n / 1000) : millimetres(n);
     case 'bytes':
       return `${number(n / 2 ** 20)} MiB`;
     case 'factor':
@@ -39,13 +80,15 @@ export function figure(v: Value): string {
 export const exact = (v: Value) => (typeof v?.value === 'number' ? `${v.value} ${v.unit}` : '');
 
 export const length = (m: number) =>
-  m >= 1000
-    ? `${m / 1000} km`
-    : m >= 1
-      ? `${m} m`
-      : m >= 0.01
-        ? `${Number((m * 100).toPrecision(3))} cm`
-        : `${Number((m * 1000).toPrecision(3))} mm`;
+  feet
+    ? inFeet(m)
+    : m >= 1000
+      ? `${m / 1000} km`
+      : m >= 1
+        ? `${m} m`
+        : m >= 0.01
+          ? `${Number((m * 100).toPrecision(3))} cm`
+          : `${Number((m * 1000).toPrecision(3))} mm`;
 
 /** How a receiver draws, in one sentence: the legend of "as received". */
 export function receives(r: Receiver): string {

@@ -13,6 +13,7 @@ export const PLAIN_RECEIVER: Receiver = {
   draw_order: 'by-part',
   default_material: '#C4BDAF',
   skinned_node: 'ignored',
+  blended_shadow: 'none',
 };
 
 /** What tells two receivers' drawings apart. */

@@ -7,6 +7,7 @@ import argparse
 from .. import __version__
 from ..core.formats.table import WRITABLE
 from ..core.limits import InputError
+from ..core.words.lengths import WISHES
 from . import comparing, judging, learning, lists, receiving, writing
 from .examples import after
 
@@ -209,6 +210,11 @@ def _judging(parser: argparse.ArgumentParser) -> None:
     _rules(parser)
     parser.add_argument(
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
+    parser.add_argument(
+        "--lengths",
+        choices=WISHES,
+        help="in which lengths are told: metric, or feet with inches and miles; figures in JSON stay metres",
     )
     parser.add_argument(
         "--fail-on", choices=["stop", "caution", "note"], help="exit 1 from this result on (default: the project's, else stop)"

@@ -22,6 +22,7 @@ from sqlalchemy.orm import Session
 from ..core import limits
 from ..core.machine.confine import give_to_nobody, plain_environment
 from ..core.route.house import FOLDERS
+from ..core.words.lengths import WISH
 from ..store.database import session
 from ..store.models import Job
 from ..store.queue import settle, settle_subject
@@ -77,7 +78,7 @@ _SPARES = 2
 
 def _settings() -> dict[str, str]:
     """Limits and house checks that the environment states hold for children too; nothing else of it is theirs to know."""
-    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k == FOLDERS}
+    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k in (FOLDERS, WISH)}
 
 
 async def _start() -> asyncio.subprocess.Process:

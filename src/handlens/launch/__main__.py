@@ -14,6 +14,7 @@ from typing import TextIO
 
 from sqlalchemy.exc import OperationalError
 
+from ..core.words.lengths import WISH, WISHES
 from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
 from .parts import Child, GivenUp, Part, look_after, tell_state
@@ -60,6 +61,7 @@ def _arguments() -> argparse.Namespace:
     parser.add_argument("--port", type=_port, default=8440)
     parser.add_argument("--data", type=Path, default=ROOT / ".data")
     parser.add_argument("--no-demo", action="store_true")
+    parser.add_argument("--lengths", choices=WISHES, default=os.environ.get(WISH, "metric"))
     return parser.parse_args()
 
 
@@ -75,7 +77,12 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
     parts.append(Part("database", cluster.start, lambda: cluster.number, cluster.stop, cluster.base / "log"))
     cluster.start()
     state = folder / "state.json"
-    os.environ |= {"HANDLENS_DATABASE": cluster.url, "HANDLENS_DATA": str(folder), "HANDLENS_STATE": str(state)}
+    os.environ |= {
+        WISH: args.lengths,
+        "HANDLENS_DATABASE": cluster.url,
+        "HANDLENS_DATA": str(folder),
+        "HANDLENS_STATE": str(state),
+    }
     _whatever_ends(_prepare, parts)
     port = free_port(args.port)
     if port != args.port:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 from collections.abc import Collection, Mapping
 from typing import Any
 
@@ -21,6 +22,7 @@ from ..core.route.house import fingerprint
 from ..core.route.stations import measures_key, route_key
 from ..core.rules import Intent, RuleSheet, shipped
 from ..core.rules.intent import intent_from_json
+from ..core.words.lengths import WISH
 from .models import Evidence, Inspection, Judgement, Model, Revision, TapeState
 from .sheets import sheet_of
 
@@ -195,7 +197,9 @@ def full_judgement(db: Session, inspection: Inspection, sheet: RuleSheet, intent
 
 
 def _judged_by(sheet: RuleSheet, intent: Intent) -> str:
-    return hashlib.sha256(msgspec.json.encode([measures_key(), SHAPE, route_key(), sheet, intent])).hexdigest()
+    return hashlib.sha256(
+        msgspec.json.encode([measures_key(), SHAPE, route_key(), sheet, intent, os.environ.get(WISH)])
+    ).hexdigest()
 
 
 def keep_judgements(db: Session, inspection: Inspection, answer: dict[str, Any]) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import os
 import time
 from collections.abc import Callable
 from typing import Any
@@ -17,6 +18,7 @@ from ..core.route.stations import route_key
 from ..core.rules import Intent, RuleSheet
 from ..core.rules.fields import fields_of
 from ..core.rules.intent import Expected, PartIntent
+from ..core.words.lengths import WISH
 from ..store.database import session
 from ..store.sheets import all_sheets
 from . import schemas
@@ -60,6 +62,7 @@ def _all(sheets: tuple[RuleSheet, ...]) -> dict[str, Any]:
         "mends": catalogue.mends(),
         "formats": catalogue.formats(),
         "symptoms": symptoms.listed(),
+        "lengths": os.environ.get(WISH, "metric"),
         "intent": fields_of(Intent),
         "parts": fields_of(PartIntent),
         "sizes": fields_of(Expected),

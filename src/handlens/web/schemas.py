@@ -25,6 +25,7 @@ from ..core.rules.sheet import Names as SheetNames
 from ..core.rules.sheet import RuleSheet
 from ..core.stations.budget.services import CurvePoint
 from ..core.words.calls import Call
+from ..core.words.lengths import WISHES
 from .structs import Strict, schema_of
 
 RESULTS = ["stop", "caution", "note"]
@@ -633,6 +634,7 @@ class StoredFile(Schema):
 
 
 class Catalogue(Schema):
+    lengths = fields.String(required=True, validate=validate.OneOf(WISHES), metadata={"description": "in which lengths are told"})
     stations = fields.List(fields.Nested(schema_of(StationEntry, _NAMES)), required=True)
     formats = fields.List(fields.Nested(schema_of(FormatEntry, _NAMES)), required=True)
     sheets = fields.List(fields.Nested(schema_of(RuleSheet, _NAMES)), required=True)

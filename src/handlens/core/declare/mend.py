@@ -10,12 +10,13 @@ from ..limits import InputError
 from ..measures.draw_cost import DrawCost
 from ..scene import Scene
 from ..words.calls import Params, split_names
+from ..words.lengths import read_length
 from .promises import Promise
 
 #: What a mend makes anew.
 Touches = Literal["meshes", "images", "neither"]
 #: Where a mend has a button of its own: on its station, for the nodes picked in the tree, or for ticked rows of every station's tables.
-Menu = Literal["station", "tree", "tables"]
+Menu = Literal["station", "tree", "tables", "faces"]
 
 
 def as_share(text: str) -> float | None:
@@ -31,9 +32,16 @@ def as_share(text: str) -> float | None:
     return found if 0 <= found <= 1 else None
 
 
+#: How many of what a parameter counts make a metre, by how its name ends.
+_LENGTHS = {"_mm": 1000.0, "_m": 1.0}
+
+
 @dataclass(frozen=True)
 class Parameter:
-    """One parameter: name, kind (number, share, text, choice, flag, parts, names), what it means, choices, default (None: required).
+    """One parameter: name, kind, what it means, choices, default (None: required).
+
+    Kinds: number, share, text, choice, flag, parts, names; and of things that are pointed at: faces (as in 0-11;40), face and vertex (a number),
+    rim (a vertex of a face, or 4-7:0.5 for a place on a side), material (its name), colour (as in #B8A88A).
 
     kind "share" takes a part of a whole as "50%", 50 or 0.5, and gives it as 0.5.
 
@@ -51,7 +59,11 @@ class Parameter:
 
     def read(self, raw: Any, mend: str) -> Any:
         """The value in its own type. Raises InputError with one sentence."""
-        if self.kind == "number":
+        if self.kind in ("number", "face", "vertex"):
+            # A length may be said with its units, whatever the parameter counts in.
+            scale = next((k for ending, k in _LENGTHS.items() if self.name.endswith(ending)), None)
+            if scale is not None and isinstance(raw, str) and (said := read_length(raw)) is not None:
+                raw = said * scale
             try:
                 number = float(raw)
             except (TypeError, ValueError):
@@ -129,6 +141,8 @@ class Mend:
     #: What a button says that knows the parameters, each in braces by its name: what will happen to what. Where one of them is not
     #: given, or empty, it is the title.
     button: str = ""
+    #: Checks whose findings are part of what it costs: that they come is no reason not to offer it.
+    leaves: tuple[str, ...] = ()
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""
@@ -180,13 +194,28 @@ def mend(
     work_per_triangle: float = 0.0,
     menu: tuple[Menu, str] | None = None,
     button: str = "",
+    leaves: tuple[str, ...] = (),
 ) -> Callable[[Callable[..., Outcome]], Mend]:
     """Make a mend of a function; the first paragraph of its docstring says what it does. The parameters are those of `Mend`."""
 
     def declare(run: Callable[..., Outcome]) -> Mend:
         says = " ".join((run.__doc__ or "").split("\n\n")[0].split())
         return Mend(
-            id, title, says, keeps, costs, safe, tuple(parameters), run, after, promise, touches, work_per_triangle, menu, button
+            id,
+            title,
+            says,
+            keeps,
+            costs,
+            safe,
+            tuple(parameters),
+            run,
+            after,
+            promise,
+            touches,
+            work_per_triangle,
+            menu,
+            button,
+            leaves,
         )
 
     return declare

@@ -18,7 +18,7 @@ PARTS = Parameter("parts", "parts", "which parts, all where none is named", defa
 
 
 #: The parameter of every mend that is done to faces that somebody pointed at.
-FACES = Parameter("faces", "text", "which faces of each part, as in 0-11;40, all where empty", default="")
+FACES = Parameter("faces", "faces", "which faces of each part, as in 0-11;40, all where empty", default="")
 
 
 def chosen_faces(scene: Scene, faces: str, parts: Sequence[str]) -> dict[int, Bool]:

@@ -50,7 +50,18 @@ _SYSTEM = (
 )
 _SCRATCH = ("/dev/null",)
 #: Names of the environment that a confined process keeps: none says anything of who runs it.
-KEPT = ("PATH", "LANG", "LC_ALL", "LC_CTYPE", "TZ", "PYTHONPATH", "PYTHONHASHSEED", "PYTHONUNBUFFERED", "LD_LIBRARY_PATH")
+KEPT = (
+    "PATH",
+    "LANG",
+    "LC_ALL",
+    "LC_CTYPE",
+    "TZ",
+    "PYTHONPATH",
+    "PYTHONHASHSEED",
+    "PYTHONUNBUFFERED",
+    "LD_LIBRARY_PATH",
+    "HANDLENS_LENGTHS",
+)
 _NOBODY = 65_534
 
 _libc = ctypes.CDLL(None, use_errno=True)

@@ -275,11 +275,13 @@ class _Tries:
             stays = {f.id for k, f in own if not is_gone(f, before[k], after[k])}
             # What came to another part is another call's doing, where several were played and one of them was for that part.
             nodes = nodes_of(text)
+            declared = mends_by_id().get(self.calls[text].mend)
+            paid = declared.leaves if declared is not None else ()
             mine = lambda f, nodes=nodes: len(texts) == 1 or bool(_parts_of(f) & nodes) or not _parts_of(f) & everyone
             blamed = {
                 sheet.slug: titles
                 for sheet, found in zip(self.sheets, new, strict=True)
-                if (titles := [str(f.title) for f in found if mine(f)])
+                if (titles := [str(f.title) for f in found if mine(f) and f.check not in paid])
             }
             out[text] = sorted({f.id for _, f in own} - stays), blamed
         return out
@@ -342,11 +344,13 @@ def _parts_of(finding: Finding) -> set[int | None]:
 
 
 def _rest(before: Judgement, after: Judgement) -> set[str]:
-    """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count."""
+    """Checks of which what is left is the rest of what was there, under other names: less than half of it by measure and count. What goes by
+    the name that it had is neither."""
+    stays = {finding.id for finding in before.findings} & {finding.id for finding in after.findings}
     weight = lambda judged, check: sum(
         float(finding.measured["value"] or 0.0) * (finding.count or 1)
         for finding in judged.findings
-        if finding.check == check and finding.measured is not None
+        if finding.check == check and finding.measured is not None and finding.id not in stays
     )
     return {check.id for check in all_checks() if check.of_pairs and 2 * weight(after, check.id) < weight(before, check.id)}
 

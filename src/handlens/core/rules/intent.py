@@ -96,6 +96,12 @@ class Intent(msgspec.Struct, frozen=True, omit_defaults=True, forbid_unknown_fie
     copies: Annotated[_Copies, _COPIES] = 1
     nearest_view_m: Annotated[Metres | None, _NEAREST] = None
     screen_px: Annotated[_Screen, described("Screen", "How many pixels high the screen is on which it is seen.", "px")] = 1_080
+    see_through_shadow: Annotated[
+        Literal["cast", "none"] | None,
+        described(
+            "Shadow of what is blended", "Whether blended parts should cast one.", words={"cast": "cast one", "none": "cast none"}
+        ),
+    ] = None
     clips: Annotated[list[_Key], Meta(max_length=200), described("Clips", "Names of the clips that it should bring.")] = []
     parts: dict[str, PartIntent] = {}
     side_keys: Annotated[list[_Key], Meta(max_length=200)] = []

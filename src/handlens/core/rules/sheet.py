@@ -172,6 +172,13 @@ class Receiver(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
         Literal["ignored", "counts"],
         described("Node of a skinned part", words={"ignored": "counts for nothing", "counts": "moves it beside its joints"}),
     ] = "ignored"
+    blended_shadow: Annotated[
+        Literal["cast", "none", "as-wished"],
+        described(
+            "Shadow of blended materials",
+            words={"cast": "always cast", "none": "never cast", "as-wished": "as it is wished there"},
+        ),
+    ] = "none"
     default_material: Annotated[
         Annotated[str, Meta(pattern=r"^#[0-9A-Fa-f]{6}$")], described("Colour without a material", unit="sRGB")
     ] = "#C4BDAF"

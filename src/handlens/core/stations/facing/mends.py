@@ -14,7 +14,7 @@ from ...geometry.patches import patches
 from ...geometry.recut import only_used_values, turned_faces
 from ...geometry.smoothing import smooth_normals
 from ...geometry.topology import surface
-from ...kit.choice import PARTS, also_shown, chosen_meshes, chosen_nodes
+from ...kit.choice import FACES, PARTS, also_shown, chosen_meshes, chosen_nodes
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...scene import Layer, Mesh, Scene
@@ -54,11 +54,12 @@ def inward(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 @mend(
     "facing.turn",
     title="Turn faces",
+    menu=("faces", "turn"),
     keeps=_KEEPS,
     costs="nothing",
     promise=PLACES,
     safe=False,
-    parameters=[Parameter("faces", "text", "which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
+    parameters=[FACES, PARTS],
 )
 def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Turn the faces that are named, or all faces of the parts that are named, whichever way they look."""
@@ -164,7 +165,7 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     keeps="shape, winding, UVs, colours, weights, slots and all other normals",
     costs="nothing",
     safe=False,
-    parameters=[Parameter("faces", "text", "of which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
+    parameters=[Parameter("faces", "faces", "of which faces of each part, as in 0-11;40, all where empty", default=""), PARTS],
 )
 def turn_normals(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Point the stored normals of faces to their other side, and leave the faces as they are."""

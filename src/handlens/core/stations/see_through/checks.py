@@ -365,6 +365,34 @@ def pixel_art(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check(
+    "see-through.shadow",
+    title="Shadow of blended materials",
+    result="caution",
+    held_to=("receiver.blended_shadow",),
+    explains={"see-through": SELDOM},
+)
+def shadow(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
+    """Blended materials of which the intent says that they should cast a shadow, or none, and the destination does otherwise.
+
+    Why: glass that throws a black shadow looks solid on the ground, and smoke or leaves without one float.
+    Measured: the intent's wish against what the destination does with blended materials; cut-outs cast one wherever solid ones do.
+    Source: Akenine-Möller et al. 2018, "Real-Time Rendering", section 7.4 (shadow maps hold one depth a texel, and no half of one).
+    """
+    wish, does = intent.see_through_shadow, sheet.receiver.blended_shadow
+    blended = [x.name for x in measures.materials if x.used_by_faces and x.drawn == "blend"]
+    if wish is None:
+        yield Skipped(say("see-through.shadow.no-wish"))
+    elif blended and does not in (wish, "as-wished"):
+        names = ", ".join(blended[:3]) + (" …" if len(blended) > 3 else "")
+        yield Finding(
+            say("see-through.shadow", names=names, materials=len(blended), cast=does == "cast"),
+            value(does, "text"),
+            value(wish, "text"),
+            len(blended),
+        )
+
+
+@check(
     "see-through.draw-order",
     title="Blended parts drawn in the wrong order",
     result="caution",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
 from functools import partial
 
@@ -19,6 +19,7 @@ from ...measures.alpha import STRAY, alpha_figures
 from ...measures.pictures import glows, picture
 from ...measures.shown import base_colour, shown
 from ...scene import Material, Scene
+from ...scene.headings import heading
 from ...scene.skinning import world_positions
 from ...scene.transforms import walk, world_matrices
 from ...surface.channels import LUMA
@@ -272,7 +273,8 @@ def nearest(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     "see-through.halve",
     title="Split a part that wraps another",
     keeps="every face with all that hangs on it; none is cut",
-    costs="a part, and so a draw call, more for each half",
+    costs="a part, and so a draw call, more for each half; an open rim where a closed one is split",
+    leaves=("surface.holes",),
     safe=False,
     parameters=[
         Parameter(
@@ -307,20 +309,26 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     ]
     if not pairs:
         raise MendError(say("see-through.halve.none"))
-    after, done = scene, set[int]()
+    after, done, told = scene, set[int](), list[str]()
     for pair in pairs:
         if {pair.first, pair.second} & done or not pair.wrong:
             continue
         made = _best_halves(after, pair, by, axis, chosen)
         if made is not None:
+            halves = range(len(after.nodes), len(made[0].nodes))
             after, split = made
             done.add(split)
+            other = pair.second if split == pair.first else pair.first
+            if len(halves) == 2 and other != split:
+                after, words = _numbered(after, [*halves, other], pair.worst)
+                told.append(words)
     if not done:
         raise MendError(say("see-through.halve.no-gain"))
     now = draw_orders(after, world_matrices(after), _placed(after))
     share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     remarks = (say("see-through.halve.left", share=share(now)),) if any(d.wrong for d in now) else ()
+    remarks = (*told, *remarks)
     return Outcome(
         after,
         (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),
@@ -332,10 +340,40 @@ def _placed(scene: Scene) -> list[int]:
     return [i for i in walk(scene) if scene.nodes[i].mesh is not None]
 
 
-def _best_halves(scene: Scene, figures: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
-    """The scene with one part of a pair split in the way that leaves the least wrong, and which was; None where no way leaves less."""
+def _numbered(scene: Scene, nodes: list[int], toward: Sequence[float]) -> tuple[Scene, str]:
+    """The scene with the order in which parts are to be drawn, the farthest first as seen from a side, as a property of each; and a sentence on it.
+
+    toward: direction to the viewer in world axes. Formats with properties of nodes keep the number; none makes a destination go by it.
+    """
     world = world_matrices(scene)
-    best: tuple[float, int, Scene, int] | None = None
+    middle = lambda i: world_positions(scene, i, world).mean(axis=0) @ np.array(toward)
+    order = sorted(nodes, key=middle)
+    changed = list(scene.nodes)
+    for number, i in enumerate(order, 1):
+        extras = changed[i].extras
+        own = extras.get("extras")
+        changed[i] = replace(
+            changed[i], extras={**extras, "extras": {**(own if isinstance(own, Mapping) else {}), "draw_order": number}}
+        )
+    side = heading(list(toward), scene.up_axis or "Y")
+    words = say("see-through.halve.order", side=side, names=", ".join(scene.part_name(i) for i in order))
+    return scene.with_(nodes=tuple(changed)), str(words)
+
+
+#: Shares of rays in the wrong order that far apart are about as little.
+_AS_LITTLE = 0.05
+
+
+def _best_halves(scene: Scene, figures: DrawOrderFigures, by: str, axis: str, chosen: set[int]) -> tuple[Scene, int] | None:
+    """The scene with one part of a pair split in the way that leaves the least wrong, and which was; None where no way leaves less.
+
+    What goes round the other is split where that leaves about as little: a ring, and not the ball that it holds.
+    """
+    world = world_matrices(scene)
+    best: tuple[float, int, Scene, int, float] | None = None
+    # The wider one goes round: a ring has less volume than the ball that it holds.
+    width = lambda node: float(np.linalg.norm(np.ptp(world_positions(scene, node, world), axis=0)))
+    round_it = max((figures.outer, figures.first, figures.second), key=width)
     for node in dict.fromkeys((figures.outer, figures.first, figures.second)):
         if node not in chosen:
             continue
@@ -346,11 +384,11 @@ def _best_halves(scene: Scene, figures: DrawOrderFigures, by: str, axis: str, ch
             involved = {figures.first, figures.second, *range(len(scene.nodes), len(after.nodes))}
             left = draw_orders(after, world_matrices(after), [i for i in _placed(after) if i in involved])
             wrong = sum(x.wrong for x in left) / max(sum(x.both for x in left), 1)
-            found = (round(wrong, 4), len(after.nodes), after, node)
+            found = (round(wrong + (0.0 if node == round_it else _AS_LITTLE), 4), len(after.nodes), after, node, wrong)
             if best is None or found[:2] < best[:2]:
                 best = found
         # A way that is asked for is taken as it is.
-    if best is None or (by == "best" and best[0] >= figures.wrong / max(figures.both, 1)):
+    if best is None or (by == "best" and best[4] >= figures.wrong / max(figures.both, 1)):
         return None
     return best[2], best[3]
 

@@ -116,15 +116,16 @@ def assign(scene: Scene, material: str, colour: str, parts: Sequence[str] = ()) 
 @mend(
     "slots.give",
     title="Give faces a material",
+    menu=("faces", "paint"),
     keeps="every other face; UVs, normals, weights and the shape",
     costs="the material that these faces had",
     promise=PLACES,
     safe=False,
     parameters=[
         FACES,
-        Parameter("material", "text", "name of the material that they take; name~number where several share the name"),
+        Parameter("material", "material", "name of the material that they take; name~number where several share the name"),
         Parameter(
-            "colour", "text", "a colour such as #B8A88A, to make it anew where the model has none of that name", default=""
+            "colour", "colour", "a colour such as #B8A88A, to make it anew where the model has none of that name", default=""
         ),
         PARTS,
     ],

@@ -35,6 +35,7 @@ def _faces(scene: Scene) -> str:
 @mend(
     "surface.remove-faces",
     title="Remove faces",
+    menu=("faces", "remove"),
     keeps=f"every other face, with {_LAYERS}",
     costs="the faces, and an opening where they were",
     safe=False,
@@ -56,6 +57,7 @@ def remove_faces(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome
 @mend(
     "surface.split-off",
     title="Split off as a part",
+    menu=("faces", "split off"),
     keeps=f"{_LAYERS}, where everything stands, and the names of the parts that are there",
     costs="a part, and so a draw call, more",
     promise=PLACES,
@@ -84,6 +86,7 @@ def split_off_faces(scene: Scene, faces: str, name: str = "", parts: Sequence[st
 @mend(
     "surface.merge-faces",
     title="Merge faces into one polygon",
+    menu=("faces", "merge"),
     keeps="every point of the surface, outlines, seams of UVs, slots",
     costs="the sides between the faces; a format of triangles alone cuts the polygon anew",
     safe=False,
@@ -108,17 +111,18 @@ def merge_faces(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
 @mend(
     "surface.cut-face",
     title="Cut a polygon in two",
+    menu=("faces", "cut"),
     keeps=f"{_LAYERS}; every point of the surface",
     costs="a face more, and vertices where the cut begins or ends on a side",
     safe=False,
     parameters=[
-        Parameter("face", "number", "which face, by its number"),
+        Parameter("face", "face", "which face, by its number"),
         Parameter(
             "begins",
-            "text",
+            "rim",
             "where the cut begins: a vertex of the face by its number, or 4-7 for the middle of its side from 4 to 7",
         ),
-        Parameter("ends", "text", "where it ends, in the same way; 4-7:0.25 lies a quarter of the way along that side"),
+        Parameter("ends", "rim", "where it ends, in the same way; 4-7:0.25 lies a quarter of the way along that side"),
         PARTS,
     ],
 )
@@ -163,12 +167,13 @@ def _place(mesh: Mesh, face: int, text: str) -> float:
 @mend(
     "surface.join-points",
     title="Join two vertices",
+    menu=("faces", "join"),
     keeps="every other vertex where it lies; UVs, colours, weights and slots at every corner",
     costs="faces between the two; what hangs on the first is drawn to where they meet",
     safe=False,
     parameters=[
-        Parameter("vertex", "number", "the vertex that moves, by its number"),
-        Parameter("to_vertex", "number", "the one that it is joined to"),
+        Parameter("vertex", "vertex", "the vertex that moves, by its number"),
+        Parameter("to_vertex", "vertex", "the one that it is joined to"),
         Parameter("meet", "choice", "where they meet: at the second, or halfway", ("second", "halfway"), "second"),
         PARTS,
     ],
@@ -194,6 +199,7 @@ def join_points(scene: Scene, vertex: float, to_vertex: float, meet: str = "seco
 @mend(
     "surface.raise",
     title="Raise or sink faces",
+    menu=("faces", "raise"),
     keeps="every other face; UVs and slots, which the walls take from the rim",
     costs="walls along the rim, and a back where the faces were a sheet; tangents, where there are any",
     safe=False,
@@ -221,6 +227,7 @@ def raise_faces(scene: Scene, faces: str, height_mm: float, parts: Sequence[str]
 @mend(
     "surface.name-faces",
     title="Name a set of faces",
+    menu=("faces", "keep by name"),
     keeps="everything but the names of the sets that these faces were in",
     costs="a face is in one set: it leaves the one that it was in",
     safe=False,

@@ -26,6 +26,7 @@ _SNAPS = ("none", "corner", "fill")
 @mend(
     "textures.place-uvs",
     title="Move, turn, scale or mirror UVs",
+    menu=("faces", "UVs"),
     keeps="positions, every other UV set, and UVs of all other faces",
     costs="where the picture lies on these faces",
     promise=PLACES,
@@ -137,6 +138,7 @@ def _boxes(uv: F64, group: I64) -> tuple[F64, F64]:
 @mend(
     "textures.lay-whole",
     title="Lay the whole picture on each face",
+    menu=("faces", "whole picture"),
     keeps="positions, every other UV set, and UVs of all other faces",
     costs="where the picture lies on these faces",
     promise=PLACES,

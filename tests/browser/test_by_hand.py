@@ -1,0 +1,95 @@
+"""Faces that are pointed at on the stage, by mouse and by keyboard, and what is done with them, in a real browser."""
+
+from __future__ import annotations
+
+import re
+
+import pytest
+from playwright.sync_api import expect
+
+from browser.steps import as_glb, ask, on_stage, revision_of, settle
+from kit.scenes import mesh, scene
+
+
+def keys():
+    """Five keys in a row, each a quad of its own that looks to the front."""
+    quads = [[(x, 0, 0), (x + 0.8, 0, 0), (x + 0.8, 1, 0), (x, 1, 0)] for x in range(5)]
+    return scene(mesh([p for quad in quads for p in quad], [[4 * k + c for c in range(4)] for k in range(5)], "keys"))
+
+
+def tape(server, name):
+    return ask(server, "GET", f"/api/revisions/{revision_of(server, name)}/bench", b"")["tape"]
+
+
+def bar(page):
+    return page.get_by_role("region", name="Faces that are pointed at")
+
+
+def middle(page):
+    box = page.locator(".holder").bounding_box()
+    return box["x"] + box["width"] / 2, box["y"] + box["height"] / 2
+
+
+def put(page, act):
+    bar(page).get_by_role("button", name=act, exact=True).click()
+    bar(page).get_by_role("button", name="Put on the tape").click()
+
+
+def test_five_keys_of_a_row_are_turned_and_painted_without_typing_a_number(page, server):
+    on_stage(page, server, "Key row", [as_glb(keys(), "key_row")])
+    page.get_by_role("button", name="front", exact=True).click()
+    page.get_by_label("Point at faces").click()
+    settle(page)
+    bar(page).get_by_role("button", name="box", exact=True).click()
+    box = page.locator(".holder").bounding_box()
+    page.mouse.move(box["x"] + 8, box["y"] + box["height"] / 4)
+    page.mouse.down()
+    page.mouse.move(box["x"] + box["width"] - 8, box["y"] + 0.7 * box["height"], steps=8)
+    page.mouse.up()
+    # Ten triangles, as the file holds them.
+    expect(bar(page).get_by_role("status")).to_contain_text("10 faces of keys")
+    put(page, "turn")
+    expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(1)
+    expect(bar(page).get_by_role("status")).to_contain_text("10 faces")
+    bar(page).get_by_role("button", name="paint", exact=True).click()
+    bar(page).get_by_label("material", exact=True).fill("ivory")
+    bar(page).get_by_role("button", name="Put on the tape").click()
+    expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(2)
+    assert [(x["mend"], x["params"]["faces"]) for x in tape(server, "Key row")] == [("facing.turn", "0-9"), ("slots.give", "0-9")]
+    page.get_by_role("button", name=re.compile("^Export rev")).click()
+    page.get_by_role("button", name="Write and prove it").click()
+    expect(page.locator(".stamp")).to_contain_text("Proved")
+
+
+@pytest.mark.parametrize("way", ["mouse", "keyboard"])
+def test_a_side_of_a_box_that_others_made_is_pointed_at_grown_undone_and_split_off(page, server, models, way):
+    name = f"Box of others {way}"
+    made = (models / "glTF2" / "BoxTextured-glTF-Binary" / "BoxTextured.glb").read_bytes()
+    on_stage(page, server, name, [{"name": f"box_of_others_{way}.glb", "buffer": made}])
+    status, holder = bar(page).get_by_role("status").first, page.locator(".holder")
+    if way == "mouse":
+        page.get_by_label("Point at faces").click()
+        bar(page).get_by_role("button", name="flat", exact=True).click()
+        page.mouse.click(*middle(page))
+    else:
+        holder.focus()
+        page.keyboard.press("d")
+        page.keyboard.press("4")
+        page.keyboard.press("ArrowLeft")
+        page.keyboard.press("Enter")
+    expect(status).to_contain_text("2 faces of")
+    page.keyboard.press("PageUp")
+    expect(status).not_to_contain_text("2 faces of")
+    page.keyboard.press("Backspace")
+    expect(status).to_contain_text("2 faces of")
+    page.keyboard.press("Home")
+    expect(status).to_contain_text("10 faces of")
+    page.keyboard.press("Home")
+    put(page, "split off")
+    expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(1)
+    # The mend has changed the number of faces: what was picked names none of them any more.
+    expect(status).not_to_contain_text("2 faces of", timeout=20_000)
+    page.keyboard.press("z")
+    expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(0)
+    page.keyboard.press("Escape")
+    expect(bar(page)).to_have_count(0)
