@@ -1,7 +1,6 @@
 <script setup lang="ts">
 // Two rows of words under the stage: how to point at faces, and what to do with those that are picked.
 import { computed, reactive, ref, watch } from 'vue';
-import { Box3, Vector3 } from 'three';
 import { useKeys } from '../app/keys';
 import type { Sets } from '../stage/displayCopy';
 import { faceText, type Mask } from '../stage/faces';
@@ -37,25 +36,34 @@ const each = computed(() =>
 const told = computed(() => {
   const m = model.value;
   let [count, area] = [0, 0];
-  const box = new Box3();
+  const low = [Infinity, Infinity, Infinity];
+  const high = [-Infinity, -Infinity, -Infinity];
   const slots = new Set<number>();
-  const p = new Vector3();
   for (const { node, mask, faces } of each.value) {
     const drawn = mesh(node)!;
     const of = faces.figures(mask);
     count += of.count;
     // A part is scaled alike along all axes nearly always; where it is not, its mean is told.
     area += of.area * Math.cbrt(Math.abs(drawn.matrixWorld.determinant())) ** 2;
-    const { index, positions, faces: polygon, slots: slot } = faces.t;
+    const { index, positions: p, faces: polygon, slots: slot } = faces.t;
+    const e = drawn.matrixWorld.elements;
     for (let t = 0; t < polygon.length; t++) {
       if (!mask[polygon[t]!]) continue;
       slots.add(slot[t]!);
-      for (let k = 3 * t; k < 3 * t + 3; k++) box.expandByPoint(p.fromArray(positions, 3 * index[k]!).applyMatrix4(drawn.matrixWorld));
+      for (let k = 3 * t; k < 3 * t + 3; k++) {
+        const v = 3 * index[k]!;
+        for (let axis = 0; axis < 3; axis++) {
+          const at = e[axis]! * p[v]! + e[axis + 4]! * p[v + 1]! + e[axis + 8]! * p[v + 2]! + e[axis + 12]!;
+          if (at < low[axis]!) low[axis] = at;
+          if (at > high[axis]!) high[axis] = at;
+        }
+      }
     }
   }
+  const size = count ? low.map((x, k) => high[k]! - x) : null;
   const names = [...slots].map((s) => m?.materials[s] ?? 'no material');
   const images = [...slots].flatMap((s) => m?.inputs[s] ?? []).map(([role, image]) => `${role.replaceAll('-', ' ')}: ${image}`);
-  return { count, area, size: box.isEmpty() ? null : box.getSize(new Vector3()), names, images };
+  return { count, area, size, names, images };
 });
 const square = (m2: number) =>
   m2 >= 0.1 ? `${m2.toPrecision(3)} m²` : m2 >= 1e-5 ? `${(m2 * 1e4).toPrecision(3)} cm²` : `${(m2 * 1e6).toPrecision(3)} mm²`;
@@ -205,7 +213,7 @@ useKeys('Faces', [
       <template v-if="told.count"
         ><b class="mono">{{ told.count.toLocaleString('en') }}</b> {{ told.count === 1 ? 'face' : 'faces' }} of
         {{ list(parts.split(', '), 2) }}, <span class="mono">{{ square(told.area) }}</span><template v-if="told.size"
-          >, {{ [told.size.x, told.size.y, told.size.z].map((x) => length(Number(x.toPrecision(3)))).join(' × ') }}</template
+          >, {{ told.size.map((x) => length(Number(x.toPrecision(3)))).join(' × ') }}</template
         >; {{ list(told.names, 3) }}<span v-if="told.images.length" class="faded"> ({{ list(told.images, 3) }})</span></template
       ><template v-else
         >{{ bench.asking.value ? '' : HOWS[bench.how.value].says

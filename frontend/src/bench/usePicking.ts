@@ -224,6 +224,19 @@ export function usePicking(
     stage.value?.modelChanged();
   }
   watch([picks.faces, picks.picking, model], draw);
+  // What a large part needs takes a blink: taken before the first click, one part at a time.
+  let preparing = 0;
+  watch([picks.picking, model], () => {
+    clearTimeout(preparing);
+    const left = picks.picking.value ? [...(model.value?.parts.values() ?? [])].filter((m) => !m.geometry.userData.reduced) : [];
+    const next = () => {
+      const mesh = left.pop();
+      if (!mesh) return;
+      facesOf(mesh).prepare();
+      preparing = window.setTimeout(next, 0);
+    };
+    preparing = window.setTimeout(next, 0);
+  });
   watch([picks.hidden, model], (_, [before]) => {
     if (!picks.hidden.value.size && !before?.size) return;
     // Parts that show one mesh share what is drawn of it.
@@ -233,6 +246,6 @@ export function usePicking(
       if (!mesh.geometry.userData.reduced) hideFaces(mesh, masks.get(mesh.geometry) ?? null);
     stage.value?.modelChanged();
   });
-  onBeforeUnmount(() => unmark(groups));
+  onBeforeUnmount(() => (clearTimeout(preparing), unmark(groups)));
   return { down, move, up, key, line, cross };
 }

@@ -29,6 +29,13 @@ export class Faces {
     this.places = placesOf(t.positions);
   }
 
+  /** Works out what pointing needs, so that the first click does not wait for it. */
+  prepare() {
+    this.triangles();
+    this.sides();
+    this.directions();
+  }
+
   empty(): Mask {
     return new Uint8Array(this.count);
   }
