@@ -22,6 +22,10 @@ ARGS = [
 ]
 
 
+#: Where the slip cart's bed is cut on the stage: near its front side and near its back.
+CUT = [(985, 459), (1030, 433)]
+
+
 def main(base: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as p:
@@ -79,11 +83,21 @@ def take(page: Page, base: str) -> None:
     page.wait_for_timeout(2500)
     page.locator(".cards > *").filter(has_text="draws blades.png solid").get_by_role("button", name="Show it").click()
     shot("bench-see-through")
-    page.goto(f"/bench/{models['Buoy green']}?station=arrival")
+    page.goto(f"/bench/{models['Slip cart']}?station=surface")
     page.wait_for_timeout(2500)
-    card = page.locator(".cards > *").filter(has_text="Buoy Green for the material buoy green")
-    card.get_by_role("button", name="Try it").click()
-    shot("bench-side-files", 5000)
+    page.get_by_label("Point at faces").click()
+    page.mouse.click(1040, 440)
+    page.keyboard.press("PageUp")
+    page.get_by_role("button", name="paint", exact=True).click()
+    shot("bench-by-hand")
+    page.get_by_role("button", name="Leave it").click()
+    page.mouse.click(1040, 440)
+    page.get_by_role("button", name="cut", exact=True).click()
+    page.mouse.click(*CUT[0])
+    page.mouse.click(*CUT[1])
+    page.get_by_role("region", name="Stage").get_by_role("button", name="Try it").click()
+    page.get_by_text("being tried, not on the tape").wait_for()
+    shot("bench-cut", 6000)
     page.get_by_role("button", name="Discard it").click()
     page.goto(f"/bench/{models['Crab pot']}?station=placement")
     page.wait_for_timeout(1500)
@@ -93,16 +107,6 @@ def take(page: Page, base: str) -> None:
     page.mouse.move(915, 430)
     page.get_by_text("Its log").click()
     shot("bench-received")
-    page.goto(f"/bench/{models['Tide gauge']}?station=budget")
-    page.get_by_role("button", name="Measure it").click()
-    page.get_by_role("button", name="Try it on the model").wait_for(timeout=60_000)
-    page.get_by_role("slider", name="To how many triangles").focus()
-    for _ in range(60):
-        page.keyboard.press("ArrowRight")
-    page.get_by_role("button", name="Try it on the model").click()
-    page.get_by_text("greatest distance from the surface before").wait_for(timeout=60_000)
-    page.get_by_label("How far it may be reduced").scroll_into_view_if_needed()
-    shot("mend-tried", 4500)
     page.goto(f"/bench/{models['Heron']}?station=skin")
     page.get_by_role("region", name="Pull test").get_by_label("Joint", exact=True).select_option(label="quay:neck_2")
     page.get_by_role("button", name="60° y", exact=True).click()
@@ -124,6 +128,8 @@ def take(page: Page, base: str) -> None:
     shot("bench-mended", 2000)
     page.get_by_role("button", name="Export rev 1").click()
     page.get_by_label("OBJ").check()
+    page.get_by_role("button", name="Ask what").click()
+    page.locator(".p-dialog .verdict").wait_for(timeout=60_000)
     shot("export", 800)
     page.keyboard.press("Escape")
     page.goto(f"/bench/{models['Crab pot']}?station=handoff")

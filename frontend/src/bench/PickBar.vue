@@ -269,7 +269,7 @@ useKeys('Faces', [
       </button>
       <button :disabled="!told.count" title="Out of sight on the stage alone" @click="hide">hide</button>
       <button v-if="bench.hidden.value.size" @click="bench.hidden.value = new Map()">show all</button>
-      <i /><button @click="bench.picking.value = false">done pointing</button>
+      <i /><button @click="bench.picking.value = false">done</button>
     </div>
     <form v-if="act" class="act" @submit.prevent="lay">
       <p>

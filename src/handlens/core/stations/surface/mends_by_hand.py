@@ -227,7 +227,7 @@ def raise_faces(scene: Scene, faces: str, height_mm: float, parts: Sequence[str]
 @mend(
     "surface.name-faces",
     title="Name a set of faces",
-    menu=("faces", "keep by name"),
+    menu=("faces", "name"),
     keeps="everything but the names of the sets that these faces were in",
     costs="a face is in one set: it leaves the one that it was in",
     safe=False,
