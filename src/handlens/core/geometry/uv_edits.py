@@ -67,7 +67,7 @@ def quads(mesh: Mesh, mask: Bool) -> list[list[int]]:
     return out
 
 
-def whole_pictures(mesh: Mesh, mask: Bool, quarter_turns: int) -> tuple[Array, F64, int]:
+def full_image_uvs(mesh: Mesh, mask: Bool, quarter_turns: int) -> tuple[Array, F64, int]:
     """UVs by which each four-sided face of a mask shows the whole picture, the same way up along a strip.
 
     mask: (F,) bool. quarter_turns: how often the picture is turned by 90 degrees counter-clockwise.

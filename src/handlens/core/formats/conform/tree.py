@@ -82,7 +82,7 @@ def _tell_hidden(scene: Scene, target: Target) -> list[ExportLoss]:
 def _tell_extras(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("custom properties"):
         return []
-    own = ({} if own_extras(n.extras) == _held(n.extras, target) else n.extras for n in scene.nodes)
+    own = ({} if own_extras(n.extras) == _layer_property(n.extras, target) else n.extras for n in scene.nodes)
     holders = [*own, *(mesh.extras for mesh in scene.meshes), scene.extras]
     count = sum(bool(own_extras(x)) for x in holders)
     text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
@@ -114,7 +114,7 @@ def layer_of(extras: Mapping[str, Any]) -> str:
     return found if isinstance(found, str) else ""
 
 
-def _held(extras: Mapping[str, Any], target: Target) -> Json:
+def _layer_property(extras: Mapping[str, Any], target: Target) -> Json:
     """What of a node's properties a format has a place for though it has none for others: COLLADA's layers."""
     layer = layer_of(extras) if target.format.name == "dae" else ""
     return {"extras": {"layer": layer}} if layer else {}
@@ -122,7 +122,7 @@ def _held(extras: Mapping[str, Any], target: Target) -> Json:
 
 def _without_extras(scene: Scene, target: Target) -> Scene:
     return scene.with_(
-        nodes=tuple(replace(n, extras=_held(n.extras, target)) if n.extras else n for n in scene.nodes),
+        nodes=tuple(replace(n, extras=_layer_property(n.extras, target)) if n.extras else n for n in scene.nodes),
         meshes=tuple(replace(mesh, extras={}) if mesh.extras else mesh for mesh in scene.meshes),
         extras={},
     )

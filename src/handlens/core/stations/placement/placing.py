@@ -23,7 +23,7 @@ def movable(scene: Scene, parts: Sequence[str], world: F64) -> tuple[set[int], t
     try:
         refuse_torn(scene, chosen)
     except CannotPlace as error:
-        raise _said(scene, error) from error
+        raise _refusal(scene, error) from error
     box = world_bounds(scene, world, chosen)
     if box is None:
         raise MendError(say("placement.to-origin.nothing"))
@@ -38,10 +38,10 @@ def moved_by(scene: Scene, chosen: set[int], world: F64, way: F64) -> Scene:
     try:
         return moved_nodes(scene, chosen, world, way)
     except CannotPlace as error:
-        raise _said(scene, error) from error
+        raise _refusal(scene, error) from error
 
 
-def _said(scene: Scene, error: CannotPlace) -> MendError:
+def _refusal(scene: Scene, error: CannotPlace) -> MendError:
     part = scene.part_name(error.node)
     match error.why:
         case "joints-too":

@@ -10,7 +10,7 @@ import numpy as np
 from ...declare.mend import Figure, Outcome, Parameter, mend
 from ...declare.promises import PLACES
 from ...geometry.adjacency import face_of_corner
-from ...geometry.uv_edits import at_chosen, whole_pictures
+from ...geometry.uv_edits import at_chosen, full_image_uvs
 from ...kit.choice import FACES, PARTS, also_shown, chosen_faces
 from ...limits import MendError
 from ...scene import Layer, Mesh, Scene
@@ -150,7 +150,7 @@ def _boxes(uv: F64, group: I64) -> tuple[F64, F64]:
         PARTS,
     ],
 )
-def lay_whole(scene: Scene, faces: str, turned: str = "0", set: float = 1.0, parts: Sequence[str] = ()) -> Outcome:
+def full_image(scene: Scene, faces: str, turned: str = "0", set: float = 1.0, parts: Sequence[str] = ()) -> Outcome:
     """Lay four-sided faces, or pairs of triangles that make one, so that each shows the whole picture, the same way up along a strip."""
     chosen = chosen_faces(scene, faces, parts)
     meshes, count, left = list(scene.meshes), 0, 0
@@ -159,7 +159,7 @@ def lay_whole(scene: Scene, faces: str, turned: str = "0", set: float = 1.0, par
         number = set_number(set, mesh, new=True)
         if number is None:
             continue
-        corners, uv, laid = whole_pictures(mesh, mask, int(turned) // 90)
+        corners, uv, laid = full_image_uvs(mesh, mask, int(turned) // 90)
         left += int(mask.sum()) - len(np.unique(face_of_corner(mesh)[corners])) if laid else int(mask.sum())
         if not laid:
             continue
