@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 import re
+from dataclasses import replace
 
+import numpy as np
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import as_glb, ask, on_stage, revision_of, settle
+from browser.steps import accessibility, as_glb, ask, on_stage, revision_of, settle, stage_there
+from kit.pictures import png, textured
 from kit.scenes import mesh, scene
 
 
@@ -85,6 +88,14 @@ def test_a_side_of_a_box_that_others_made_is_pointed_at_grown_undone_and_split_o
     page.keyboard.press("Home")
     expect(status).to_contain_text("10 faces of")
     page.keyboard.press("Home")
+    bar(page).get_by_role("button", name="paint", exact=True).click()
+    assert accessibility(page) == []
+    # A look elsewhere loses nothing of a pick.
+    page.get_by_role("link", name="Shelf").click()
+    page.go_back()
+    stage_there(page)
+    page.get_by_label("Point at faces").click()
+    expect(status).to_contain_text("2 faces of")
     put(page, "split off")
     expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(1)
     # The mend has changed the number of faces: what was picked names none of them any more.
@@ -93,3 +104,31 @@ def test_a_side_of_a_box_that_others_made_is_pointed_at_grown_undone_and_split_o
     expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(0)
     page.keyboard.press("Escape")
     expect(bar(page)).to_have_count(0)
+
+
+def test_what_is_picked_is_dragged_on_the_uv_sheet_and_snaps_to_the_tile(page, server):
+    made = textured(png())
+    shifted = made.meshes[0].uvs[0].values * 0.5 + np.float32(0.2)
+    layer = replace(made.meshes[0].uvs[0], values=shifted)
+    board = made.with_(meshes=(replace(made.meshes[0], uvs=(layer,)),))
+    on_stage(page, server, "Dragged board", [as_glb(board, "dragged_board")])
+    page.get_by_role("button", name="UV layout", exact=True).click()
+    page.get_by_label("Point at faces").click()
+    sheet = page.get_by_role("complementary", name="UV layout").get_by_role("img")
+    box = sheet.bounding_box()
+    # The sheet shows the tile and a little more: the board's UVs lie from 0.2 to 0.7 of it.
+    at = (
+        lambda u: box["x"] + box["width"] * (0.5 + (u - 0.5) / 1.08),
+        lambda v: box["y"] + box["height"] * (0.5 + (v - 0.5) / 1.08),
+    )
+    page.mouse.click(at[0](0.45), at[1](0.45))
+    expect(bar(page).get_by_role("status").first).to_contain_text("2 faces of board")
+    page.mouse.move(at[0](0.45), at[1](0.45))
+    page.mouse.down()
+    page.mouse.move(at[0](0.26), at[1](0.46), steps=6)
+    page.mouse.up()
+    expect(page.get_by_label("Mend tape").get_by_role("listitem")).to_have_count(1)
+    slip = tape(server, "Dragged board")[0]
+    # Its left side came within a hair of the tile's.
+    assert (slip["mend"], slip["params"]["right"]) == ("textures.place-uvs", pytest.approx(-0.2, abs=1e-6))
+    assert slip["params"]["up"] == pytest.approx(-0.01, abs=0.02)

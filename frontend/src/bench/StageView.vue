@@ -54,6 +54,8 @@ const down = (e: PointerEvent) => pointing.down(e) || framing.down(e);
 const drag = (e: PointerEvent) => pointing.move(e) || framing.move(e);
 const { state, viewer, marked, choose, setLoupe, moveLoupe, nudgeLoupe, step, fit, walk } = stage;
 watch(marked, (m) => (bench.marked.value = m));
+// Faces are pointed at where they rest.
+watch(bench.picking, (on) => on && state.posed && stage.motion.rest(true));
 watch(stage.model, (m) => (bench.drawn.value = m));
 // The stations that are about them open them.
 watch(

@@ -4,16 +4,23 @@ import { BufferAttribute, type BufferGeometry, type Mesh } from 'three';
 import { computed, onBeforeUnmount, onMounted, ref, shallowRef, watch } from 'vue';
 import type { Surface } from '../stage/looks';
 import { facesIndex } from '../stage/marks';
-import { uvSets } from '../stage/displayCopy';
+import { uvName, uvSets } from '../stage/displayCopy';
 import { chartEdges, laidFlat } from '../stage/overlays';
 import { TOKENS } from '../stage/tokens';
 import { triangleAt, uvBounds, UvSheet, type UvView } from '../stage/uvSheet';
+import { facesOf } from '../stage/picks';
+import { faceText } from '../stage/faces';
+import { changed } from './pieces/picks';
 import type { StageContext } from './stageState';
+import { useBench } from './useBench';
 import type { Marked } from './useEvidence';
 
 const props = defineProps<{ context: StageContext; marked: Marked | null; part: number | null }>();
 const emit = defineEmits<{ point: [node: number, triangle: number] }>();
+const bench = useBench('tape', 'ways', 'picks');
 const SIDE = 268;
+/** Texture widths within which a corner of what is dragged snaps to a corner of the tile. */
+const SNAP = 0.03;
 const canvas = ref<HTMLCanvasElement>();
 const node = ref<number | null>(null);
 /** Which UV set is laid flat, from 0 on. */
@@ -43,6 +50,38 @@ const here = computed(() => {
   const m = props.marked;
   return m && m.kind === 'faces' && m.nodes.includes(node.value!) && (m.uvSet ?? set.value) === set.value ? m : null;
 });
+/** Faces of this part that are picked, while faces are pointed at: they are dragged here. */
+const picked = computed(() => (bench.picking.value && node.value !== null ? (bench.faces.value.get(node.value) ?? null) : null));
+/** How far they are dragged, u and v running down. */
+const moved = ref<[number, number]>([0, 0]);
+const pickedIndex = computed(() => {
+  const mask = picked.value;
+  return mask && mesh.value
+    ? facesIndex(mesh.value, Int32Array.from(mask.reduce<number[]>((all, x, f) => (x ? (all.push(f), all) : all), [])))
+    : null;
+});
+/** The box of what is picked, in the set that is laid flat. */
+function pickedBox() {
+  const uv = mesh.value!.geometry.attributes[uvName(set.value)]!.array;
+  const box = { low: [Infinity, Infinity], high: [-Infinity, -Infinity] };
+  for (const i of pickedIndex.value!)
+    for (const k of [0, 1]) {
+      box.low[k] = Math.min(box.low[k]!, uv[2 * i + k]!);
+      box.high[k] = Math.max(box.high[k]!, uv[2 * i + k]!);
+    }
+  return box;
+}
+/** Lays a slip that changes where the picked faces lie on the picture. */
+function place(change: Record<string, unknown>) {
+  const key = bench.nodes.value.find((n) => n.node === node.value)?.key;
+  if (picked.value && key) bench.put('textures.place-uvs', { faces: faceText(picked.value), set: set.value + 1, parts: [key], ...change });
+}
+const ACTS: [string, string, Record<string, unknown>][] = [
+  ['↺ 90°', 'Turn a quarter counter-clockwise', { degrees: 90 }],
+  ['mirror', 'Mirror left to right', { mirror: 'across' }],
+  ['flip', 'Mirror top to bottom', { mirror: 'down' }],
+  ['fill', 'Fill the tile', { snap: 'fill' }],
+];
 /** The surface whose picture is laid on by this set. */
 const painted = computed(() => (mesh.value?.userData.surfaces as Surface[] | undefined)?.find((s) => s.map && s.uvSet === set.value));
 const words = computed(() => {
@@ -102,6 +141,7 @@ function draw() {
   const marks: { geometry: BufferGeometry; hex: string }[] = [];
   const m = here.value;
   if (m) marks.push({ geometry: laid(facesIndex(mesh.value, m.indices)), hex: TOKENS[m.result] });
+  if (pickedIndex.value) marks.push({ geometry: shifted(laid(pickedIndex.value)), hex: TOKENS.band });
   if (pointed.value !== null)
     marks.push({
       geometry: laid((mesh.value.geometry.index!.array as Uint32Array).slice(3 * pointed.value, 3 * pointed.value + 3)),
@@ -111,6 +151,14 @@ function draw() {
   lines.width = lines.height = side;
   lines.getContext('2d')!.putImageData((sheet ??= new UvSheet(s.renderer)).draw(edges.value, marks, view.value, side, side), 0, 0);
   c.drawImage(lines, 0, 0);
+}
+/** The same as far off as what is picked is dragged. */
+function shifted(g: BufferGeometry) {
+  const [u, v] = moved.value;
+  if (!u && !v) return g;
+  const uv = g.attributes.uv!.clone();
+  for (let i = 0; i < uv.count; i++) uv.setXY(i, uv.getX(i) + u, uv.getY(i) + v);
+  return g.setAttribute('uv', uv);
 }
 /** Some triangles of the part, laid flat. */
 const laid = (index: Uint32Array) => laidFlat(mesh.value!, set.value, new BufferAttribute(index, 1));
@@ -144,21 +192,45 @@ function zoom(factor: number, [u, v]: [number, number] = [view.value.u, view.val
   const k = across / view.value.across;
   view.value = { u: u + (view.value.u - u) * k, v: v + (view.value.v - v) * k, across };
 }
-let drag: { x: number; y: number; moved: boolean } | null = null;
+let drag: { x: number; y: number; moved: boolean; island: boolean } | null = null;
 function down(e: PointerEvent) {
   canvas.value!.setPointerCapture(e.pointerId);
-  drag = { x: e.clientX, y: e.clientY, moved: false };
+  const t = picked.value && mesh.value ? triangleAt(mesh.value.geometry, set.value, ...at(e)) : -1;
+  const own = t >= 0 && !!picked.value![facesOf(mesh.value!).t.faces[t]!];
+  drag = { x: e.clientX, y: e.clientY, moved: false, island: own };
 }
 function move(e: PointerEvent) {
   if (!drag) return;
   const k = view.value.across / SIDE;
   drag.moved ||= Math.hypot(e.clientX - drag.x, e.clientY - drag.y) > 3;
   if (!drag.moved) return;
+  if (drag.island) {
+    const way = [(e.clientX - drag.x) * k, (e.clientY - drag.y) * k];
+    const { low, high } = pickedBox();
+    // A side of it that comes near to a side of the tile is meant to lie on it.
+    moved.value = way.map((x, axis) => {
+      const near = [low[axis]!, high[axis]!]
+        .map((side) => Math.round(side + x) - side)
+        .sort((a, b) => Math.abs(a - x) - Math.abs(b - x))[0]!;
+      return Math.abs(near - x) < SNAP ? near : x;
+    }) as [number, number];
+    return;
+  }
   view.value = { ...view.value, u: view.value.u - (e.clientX - drag.x) * k, v: view.value.v - (e.clientY - drag.y) * k };
   Object.assign(drag, { x: e.clientX, y: e.clientY });
 }
 function up(e: PointerEvent) {
-  if (drag && !drag.moved && mesh.value) {
+  if (drag?.moved && drag.island) {
+    const [u, v] = moved.value;
+    if (u || v) place({ right: Number(u.toFixed(6)), up: Number((-v).toFixed(6)), about: 'middle' });
+  } else if (drag && !drag.moved && mesh.value && bench.picking.value) {
+    const t = triangleAt(mesh.value.geometry, set.value, ...at(e));
+    const faces = facesOf(mesh.value);
+    if (t >= 0) {
+      const adding = e.shiftKey ? 'add' : e.ctrlKey || e.metaKey ? 'away' : bench.adding.value;
+      bench.pick(changed(bench.faces.value, new Map([[node.value!, faces.island(faces.t.faces[t]!)]]), adding));
+    }
+  } else if (drag && !drag.moved && mesh.value) {
     const t = triangleAt(mesh.value.geometry, set.value, ...at(e));
     pointed.value = t < 0 ? null : t;
     if (t >= 0) emit('point', node.value!, t);
@@ -182,7 +254,9 @@ function key(e: KeyboardEvent) {
   e.stopPropagation();
 }
 onMounted(draw);
-watch([view, edges, pointed, () => props.marked], draw, { flush: 'post' });
+// What was dragged lies there once it is read anew.
+watch(mesh, () => (moved.value = [0, 0]));
+watch([view, edges, pointed, pickedIndex, moved, () => props.marked], draw, { flush: 'post' });
 onBeforeUnmount(() => {
   sheet?.dispose();
   props.context.stage.value?.setUvSet(0);
@@ -190,7 +264,7 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <aside class="uv" aria-label="UV layout">
+  <aside class="uv" :class="{ higher: bench.picking.value }" aria-label="UV layout">
     <header>
       <select
         v-if="parts.length > 1"
@@ -220,7 +294,11 @@ onBeforeUnmount(() => {
       @wheel.prevent="zoom($event.deltaY > 0 ? 1.15 : 0.87, at($event))"
       @keydown="key"
     />
-    <p>{{ parts.length ? (edges ? words : 'finding the charts …') : 'No part has UVs, so there is no layout.' }}</p>
+    <div v-if="picked" class="acts" role="group" aria-label="UVs of what is picked">
+      <button v-for="[word, title, change] in ACTS" :key="word" class="btn" :title="title" @click="place(change)">{{ word }}</button>
+    </div>
+    <p v-if="picked">Drag what is picked; it snaps to the tile.</p>
+    <p v-else>{{ parts.length ? (edges ? words : 'finding the charts …') : 'No part has UVs, so there is no layout.' }}</p>
   </aside>
 </template>
 
@@ -236,6 +314,14 @@ onBeforeUnmount(() => {
   box-shadow: var(--hl-shadow-pop);
   padding: 6px 8px;
   font-size: 12.5px;
+}
+.higher {
+  bottom: 118px;
+}
+.acts {
+  display: flex;
+  gap: 4px;
+  padding-top: 4px;
 }
 header .plain {
   min-width: 28px;

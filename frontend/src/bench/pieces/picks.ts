@@ -1,5 +1,5 @@
 // Faces that somebody pointed at: which they are on each part, how they are pointed at, and the way back.
-import { ref, shallowRef, watch, type ComputedRef } from 'vue';
+import { onScopeDispose, ref, shallowRef, watch, type ComputedRef } from 'vue';
 import type { Mask } from '../../stage/faces';
 import type { Marks } from './marks';
 
@@ -21,6 +21,9 @@ export type Picks = ReadonlyMap<number, Mask>;
 export type Asking = { what: 'places' | 'vertices' | 'material'; found: string[] } | null;
 
 const NOTHING: Picks = new Map();
+/** What was picked on a revision when its page was left: a look elsewhere loses nothing. Of the last few alone. */
+const left = new Map<number, Picks>();
+const MOST_LEFT = 3;
 /** Steps that can be taken back. */
 const STEPS = 100;
 
@@ -59,11 +62,26 @@ export function usePicks(revision: ComputedRef<number>, { drawn }: Marks) {
     past.value = future.value = [];
     asking.value = at.value = null;
   }
-  watch(revision, forget);
+  const leave = (r: number) => {
+    left.delete(r);
+    if (faces.value.size) left.set(r, faces.value);
+    for (const old of [...left.keys()].slice(0, Math.max(0, left.size - MOST_LEFT))) left.delete(old);
+  };
+  watch(
+    revision,
+    (now, before) => {
+      if (before !== undefined) leave(before);
+      forget();
+      faces.value = left.get(now) ?? NOTHING;
+    },
+    { immediate: true },
+  );
+  onScopeDispose(() => leave(revision.value));
   // Faces are numbered by what is drawn: where a mend changed their number, a pick of before names others.
   watch(drawn, (now, before) => {
-    if (!now || !before) return;
-    const same = (node: number, mask: Mask) => countOf(now, node) === mask.length && now.names.get(node) === before.names.get(node);
+    if (!now) return;
+    const named = (node: number) => !before || now.names.get(node) === before.names.get(node);
+    const same = (node: number, mask: Mask) => countOf(now, node) === mask.length && named(node);
     if ([...faces.value].some(([n, m]) => !same(n, m)) || [...hidden.value].some(([n, m]) => !same(n, m))) forget();
   });
   return { picking, how, adding, degrees, through, faces, hidden, asking, at, past, future, pick, back, forth, forget };

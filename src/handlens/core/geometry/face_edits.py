@@ -297,12 +297,13 @@ def _outline(
     size = float(np.ptp(points, axis=0).max(initial=0.0))
     if (normals @ middle < np.cos(np.radians(_BENT)) * areas).any() or np.ptp(points @ middle) > _OFF * size:
         raise CannotEdit("bent")
-    for one, two in crossed:
-        for layer in (*mesh.uvs, *mesh.colours):
-            for a, b in ((one, following[two]), (following[one], two)):
-                u, v = layer.index[a], layer.index[b]
-                if (u < 0) != (v < 0) or (u >= 0 and not np.allclose(layer.values[u], layer.values[v], atol=1e-6)):
-                    raise CannotEdit("seam")
+    one, two = np.array(crossed, np.int64).reshape(-1, 2).T
+    for layer in (*mesh.uvs, *mesh.colours):
+        for a, b in ((one, following[two]), (following[one], two)):
+            u, v = layer.index[a], layer.index[b]
+            there = u >= 0
+            if (there != (v >= 0)).any() or not np.allclose(layer.values[u[there]], layer.values[v[there]], rtol=0, atol=1e-6):
+                raise CannotEdit("seam")
     shut = {k for pair in crossed for k in pair}
     rim = {int(ids[mesh.corners[k]]): k for k in sorted(within) if k not in shut}
     if len(rim) != sum(k not in shut for k in within) or len(rim) < 3:

@@ -21,7 +21,7 @@ def upgrade() -> None:
         sa.Column("error", sa.Text(), nullable=True),
         sa.Column("answer", JSONB(), nullable=True),
         sa.Column("files", JSONB(), nullable=False),
-        sa.Column("picture_id", sa.Integer(), sa.ForeignKey("content.id"), nullable=True, index=True),
+        sa.Column("picture_id", sa.BigInteger(), sa.ForeignKey("content.id"), nullable=True, index=True),
         sa.Column("created", sa.DateTime(timezone=True), nullable=False),
         sa.UniqueConstraint("inspection_id", "key"),
     )
