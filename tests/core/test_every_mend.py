@@ -19,6 +19,7 @@ RUBBISH = re.compile(r"\bNone\b(?! of)|\b(nan|NaN|inf|Infinity)\b|<[a-z_]+ objec
 def calls(m):
     """A call for every combination of choices; other parameters at their default, or at something plain."""
     plain = {"number": 1.5, "text": "tar", "flag": "true", "parts": (), "names": ()}
+    plain |= {"faces": "0", "face": 0, "vertex": 1, "rim": "0-1", "material": "tar", "colour": "#202020"}
     fixed = {p.name: plain[p.kind] for p in m.parameters if p.kind != "choice" and p.default is None}
     choices = [[(p.name, c) for c in p.choices] for p in m.parameters if p.kind == "choice"]
     return [{**fixed, **dict(combination)} for combination in itertools.product(*choices)]
