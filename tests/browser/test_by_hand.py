@@ -92,6 +92,7 @@ def test_a_side_of_a_box_that_others_made_is_pointed_at_grown_undone_and_split_o
     assert accessibility(page) == []
     # A look elsewhere loses nothing of a pick.
     page.get_by_role("link", name="Shelf").click()
+    page.get_by_test_id("files").wait_for(state="attached")
     page.go_back()
     stage_there(page)
     page.get_by_label("Point at faces").click()

@@ -606,3 +606,12 @@ def test_a_rig_that_is_scaled_unevenly_is_told_as_such():
     made = eel()
     bent = made.with_(nodes=tuple(replace(n, scale=(2, 1, 1)) if k == 0 else n for k, n in enumerate(made.nodes)))
     assert "2 × 1 × 1" in findings(bent)["skin.rig"][0].title
+
+
+def test_a_named_root_is_the_topmost_of_the_joints_that_are_added():
+    made = eel()
+    top = made.skins[0].joints[0]
+    named = made.with_(skins=(replace(made.skins[0], skeleton=top),))
+    after = apply_mend(named, "skin.add-joints", {"joints": ["ground", "sway"]}).scene
+    assert after.nodes[after.skins[0].skeleton].name == "ground"
+    assert set(findings(after)) <= set(findings(named))

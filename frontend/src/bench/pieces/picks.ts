@@ -67,16 +67,19 @@ export function usePicks(revision: ComputedRef<number>, { drawn }: Marks) {
     if (faces.value.size) left.set(r, faces.value);
     for (const old of [...left.keys()].slice(0, Math.max(0, left.size - MOST_LEFT))) left.delete(old);
   };
+  // The address has gone on already when the page is taken down.
+  let shown = revision.value;
   watch(
     revision,
     (now, before) => {
       if (before !== undefined) leave(before);
+      shown = now;
       forget();
       faces.value = left.get(now) ?? NOTHING;
     },
     { immediate: true },
   );
-  onScopeDispose(() => leave(revision.value));
+  onScopeDispose(() => leave(shown));
   // Faces are numbered by what is drawn: where a mend changed their number, a pick of before names others.
   watch(drawn, (now, before) => {
     if (!now) return;

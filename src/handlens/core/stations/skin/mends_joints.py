@@ -152,7 +152,9 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
         # A joint that carries nothing may be bound anywhere: where it now stands, seen from the first that it carries.
         extra = [translated_before(scene.nodes[skin.joints[top]], -at[j]).local @ inverse[top] for j in more]
         whole = np.concatenate([inverse, np.stack(extra)]) if extra else inverse
-        skins.append(replace(skin, joints=(*skin.joints, *more), inverse_bind=frozen(whole)))
+        # A root that the skin names is the topmost of the new ones from then on: all joints hang below it.
+        root = chains[skin.skeleton].nodes[0] if skin.skeleton in chains else skin.skeleton
+        skins.append(replace(skin, joints=(*skin.joints, *more), inverse_bind=frozen(whole), skeleton=root))
     clips = tuple(_counted_from(clip, {chain: chains[chain].places[-1] for chain in chains}) for clip in scene.clips)
     after = scene.with_(nodes=tuple(nodes), roots=tuple(roots), skins=tuple(skins), clips=clips)
     return Outcome(after, (Figure("joints", f"{len(own):,}", f"{len(_joints(after)):,}"),))
