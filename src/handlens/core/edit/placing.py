@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+
 import numpy as np
 
 from ..scene import Scene
 from ..scene.transforms import parents
 from ..words.arrays import F64
 from .moved import with_local
-from .tree import can_be_undone, driven, topmost
+from .tree import can_be_undone, driven
 
 
 class CannotPlace(Exception):
@@ -34,15 +36,15 @@ def refuse_torn(scene: Scene, chosen: set[int]) -> None:
             raise CannotPlace("part-too", i)
 
 
-def moved_nodes(scene: Scene, chosen: set[int], world: F64, way: F64) -> Scene:
+def moved_nodes(scene: Scene, ways: Mapping[int, F64], world: F64) -> Scene:
     """The scene with some nodes moved in the world. Raises CannotPlace where a clip moves one itself, or its parent has no inverse.
 
-    chosen: nodes with all that hangs on them. world: (N, 4, 4) float64 world matrices of all nodes. way: (4, 4) float64, applied in the world.
+    ways: by nodes none of which hangs on another, (4, 4) float64, applied in the world. world: (N, 4, 4) float64 world matrices of all nodes.
     """
-    tops, up = topmost(scene, chosen), parents(scene)
+    up = parents(scene)
     moved = driven(scene)
     nodes = list(scene.nodes)
-    for i in tops:
+    for i, way in ways.items():
         if i in moved:
             raise CannotPlace("moved", i)
         frame = world[up[i]] if up[i] >= 0 else np.eye(4)

@@ -8,10 +8,10 @@ import numpy as np
 
 from ..scene.model import Layer, Mesh, Morph, Weights, frozen
 from ..words.arrays import F64, I32, I64, Array, Bool
-from .adjacency import face_of_corner
+from .adjacency import face_of_corner, next_corner
 from .components import components
+from .distinct import distinct_rows
 from .recut import more_vertices, only_used_values, only_vertices, recut, turned_corners, used_vertices
-from .topology import surface
 from .triangles import newell_normals
 from .welding import merged_points
 
@@ -86,13 +86,11 @@ def _with_point(mesh: Mesh, face: int, place: float) -> Mesh:
     share = place % 1
     if not share:
         return mesh
-    ids = surface(mesh).ids
+    ids = distinct_rows([mesh.positions])[0]
     start, count = int(mesh.starts[face]), int(mesh.corner_counts[face])
     at = start + int(place)
     a, b = mesh.corners[at], mesh.corners[start + (int(place) + 1) % count]
-    owner = face_of_corner(mesh)
-    corner: I64 = np.arange(len(mesh.corners))
-    following = np.where(corner + 1 == mesh.starts[1:][owner], mesh.starts[:-1][owner], corner + 1)
+    following = next_corner(mesh)
     here, there = ids[mesh.corners], ids[mesh.corners[following]]
     along = np.flatnonzero((here == ids[a]) & (there == ids[b]))
     against = np.flatnonzero((here == ids[b]) & (there == ids[a]))
@@ -195,7 +193,7 @@ def joined_points(mesh: Mesh, one: int, two: int, share: float = 1.0) -> Mesh:
 
     share: how far from the first to the second the place lies where they meet, 1 for the second's own.
     """
-    ids = surface(mesh).ids
+    ids = distinct_rows([mesh.positions])[0]
     if ids[one] == ids[two]:
         raise CannotEdit("one-place")
     a, b = np.flatnonzero(ids == ids[one]), np.flatnonzero(ids == ids[two])
@@ -217,10 +215,9 @@ def merged_faces(mesh: Mesh, mask: Bool) -> tuple[Mesh, int, list[str]]:
 
     mask: (F,) bool.
     """
-    ids = surface(mesh).ids
+    ids = distinct_rows([mesh.positions])[0]
     owner = face_of_corner(mesh)
-    corner: I64 = np.arange(len(mesh.corners))
-    following = np.where(corner + 1 == mesh.starts[1:][owner], mesh.starts[:-1][owner], corner + 1)
+    following = next_corner(mesh)
     mine = np.flatnonzero(mask[owner])
     here, there = ids[mesh.corners[mine]], ids[mesh.corners[following[mine]]]
     sides = dict(zip(zip(here.tolist(), there.tolist(), strict=True), mine.tolist(), strict=True))
@@ -349,10 +346,9 @@ def raised(mesh: Mesh, mask: Bool, height: float) -> Mesh:
 
     mask: (F,) bool. height: in the mesh's own units.
     """
-    ids = surface(mesh).ids
+    ids = distinct_rows([mesh.positions])[0]
     owner = face_of_corner(mesh)
-    corner: I64 = np.arange(len(mesh.corners))
-    following = np.where(corner + 1 == mesh.starts[1:][owner], mesh.starts[:-1][owner], corner + 1)
+    following = next_corner(mesh)
     mine = np.flatnonzero(mask[owner])
     here, there = ids[mesh.corners].astype(np.int64), ids[mesh.corners[following]].astype(np.int64)
     places = int(ids.max(initial=-1)) + 1
@@ -374,12 +370,12 @@ def raised(mesh: Mesh, mask: Bool, height: float) -> Mesh:
     behind = np.concatenate([turned_corners(mesh)[mesh.starts[f] : mesh.starts[f + 1]] for f in back]) if len(back) else back
     walls = np.stack([rim, following[rim], following[rim], rim], axis=1).reshape(-1)
     flip = height < 0 and sheet
-    order = np.concatenate([corner, behind, walls])
+    order = np.concatenate([np.arange(len(mesh.corners)), behind, walls])
     counts = np.concatenate([mesh.corner_counts, mesh.corner_counts[back], np.full(len(rim), 4)])
     face = np.concatenate([np.arange(mesh.face_count), back, owner[rim]])
     made = recut(replace(grown, corners=frozen(corners)), order, np.concatenate([[0], np.cumsum(counts)]), face)
     new = made.corners.copy()
-    first = len(corner)
+    first = len(mesh.corners)
     new[first : first + len(behind)] = mesh.corners[behind]
     ends = mesh.corners[np.stack([rim, following[rim]], axis=1)]
     up = (total + np.searchsorted(moved, ends)).astype(np.int32)

@@ -15,11 +15,10 @@ def chains(lines: I32, points: F64) -> list[list[int]]:
 
     lines: (L, 2) int, vertices. points: (V, 3) float64; lines of no length are left out.
     """
-    beyond: dict[int, list[int]] = {}
-    for a, b in lines.tolist():
-        if a != b and (points[a] != points[b]).any() and b not in beyond.get(a, ()):
-            beyond.setdefault(a, []).append(b)
-            beyond.setdefault(b, []).append(a)
+    beyond: dict[int, dict[int, None]] = {}
+    for a, b in lines[(points[lines[:, 0]] != points[lines[:, 1]]).any(axis=1)].tolist():
+        beyond.setdefault(a, {})[b] = None
+        beyond.setdefault(b, {})[a] = None
     done: set[tuple[int, int]] = set()
     out = []
     ends = [v for v in beyond if len(beyond[v]) != 2]

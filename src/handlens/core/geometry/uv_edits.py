@@ -8,9 +8,8 @@ import numpy as np
 
 from ..scene import Layer, Mesh
 from ..scene.model import frozen
-from ..words.arrays import F64, I64, Array, Bool
-from .adjacency import face_of_corner
-from .topology import surface
+from ..words.arrays import F64, Array, Bool
+from .distinct import distinct_rows
 from .triangles import newell_normals
 
 #: Degrees by which two triangles may be turned against each other and still make one four-sided face.
@@ -34,36 +33,35 @@ def at_chosen(layer: Layer, corners: Bool, values: F64) -> Layer:
     return Layer(frozen(both[kept]), frozen(np.where(index >= 0, renumbered[index], -1).astype(np.int32)))
 
 
-def quads(mesh: Mesh, mask: Bool) -> list[list[int]]:
-    """Four-sided faces among those of a mask, each as its corners in order: polygons of four, and pairs of triangles that lie flat and share
-    their longest side.
+def quads(mesh: Mesh, mask: Bool, ids: Array) -> list[list[list[int]]]:
+    """Four-sided faces among those of a mask, each as its four places in order, each place as the corners that lie there: polygons of four,
+    and pairs of triangles that lie flat and share their longest side.
 
-    mask: (F,) bool.
+    mask: (F,) bool. ids: (V,) int, equal where vertices lie in one place.
     """
-    out = [list(range(int(mesh.starts[f]), int(mesh.starts[f + 1]))) for f in np.flatnonzero(mask & (mesh.corner_counts == 4))]
+    fours = mesh.starts[:-1][mask & (mesh.corner_counts == 4)]
+    out = [[[first], [first + 1], [first + 2], [first + 3]] for first in fours.tolist()]
     threes = np.flatnonzero(mask & (mesh.corner_counts == 3))
     if not len(threes):
         return out
-    ids = surface(mesh).ids
-    first = mesh.starts[:-1][threes]
-    corners = first[:, None] + np.arange(3)
+    corners = mesh.starts[:-1][threes][:, None] + np.arange(3)
     points = mesh.positions[mesh.corners[corners]]
     lengths = np.linalg.norm(np.roll(points, -1, axis=1) - points, axis=2)
     normals = newell_normals(mesh)[threes]
     normals = normals / np.maximum(np.linalg.norm(normals, axis=1, keepdims=True), 1e-300)
     longest = lengths.argmax(axis=1)
-    begin = corners[np.arange(len(threes)), longest]
-    end = corners[np.arange(len(threes)), (longest + 1) % 3]
+    row = np.arange(len(threes))
+    begin, end, apex = (corners[row, (longest + k) % 3] for k in range(3))
+    side = np.stack([ids[mesh.corners[begin]], ids[mesh.corners[end]]], axis=1).tolist()
     waiting: dict[tuple[int, int], int] = {}
-    for k in range(len(threes)):
-        a, b = int(ids[mesh.corners[begin[k]]]), int(ids[mesh.corners[end[k]]])
+    for k, (a, b) in enumerate(side):
         other = waiting.pop((b, a), None)
         if other is None:
             waiting[a, b] = k
         elif float(normals[k] @ normals[other]) > np.cos(np.radians(_QUAD)):
-            apex = lambda n: int(corners[n, (longest[n] + 2) % 3])
-            # Two corners at either end of the diagonal, one of each triangle: the first triangle's stand for both.
-            out.append([int(begin[other]), int(apex(k)), int(end[other]), int(apex(other))])
+            # One corner of each triangle lies at either end of the diagonal.
+            shared = [int(begin[other]), int(end[k])], [int(end[other]), int(begin[k])]
+            out.append([shared[0], [int(apex[k])], shared[1], [int(apex[other])]])
     return out
 
 
@@ -73,14 +71,13 @@ def full_image_uvs(mesh: Mesh, mask: Bool, quarter_turns: int) -> tuple[Array, F
     mask: (F,) bool. quarter_turns: how often the picture is turned by 90 degrees counter-clockwise.
     Returns (n,) int corners, their (n, 2) float64 UVs with v running up, and how many faces were laid.
     """
-    faces = quads(mesh, mask)
-    ids = surface(mesh).ids
-    owner = face_of_corner(mesh)
-    place = lambda corner: int(ids[mesh.corners[corner]])
+    ids = distinct_rows([mesh.positions])[0]
+    faces = quads(mesh, mask, ids)
+    places = ids[mesh.corners[[[place[0] for place in face] for face in faces]]].reshape(-1, 4).tolist()
     sides: dict[tuple[int, int], list[tuple[int, int]]] = {}
-    for number, loop in enumerate(faces):
+    for number, face in enumerate(places):
         for k in range(4):
-            a, b = place(loop[k]), place(loop[(k + 1) % 4])
+            a, b = face[k], face[(k + 1) % 4]
             sides.setdefault((min(a, b), max(a, b)), []).append((number, k))
     # Which of its corners is the picture's lower left: carried on from a face to its neighbours, so that pictures stand one beside the other.
     start: dict[int, int] = {}
@@ -91,32 +88,21 @@ def full_image_uvs(mesh: Mesh, mask: Bool, quarter_turns: int) -> tuple[Array, F
         waiting = deque([number])
         while waiting:
             here = waiting.popleft()
-            loop = faces[here]
+            face = places[here]
             for k in range(4):
-                a, b = place(loop[k]), place(loop[(k + 1) % 4])
+                a, b = face[k], face[(k + 1) % 4]
                 side = (k - start[here]) % 4
-                for other, own in sides[min(a, b), max(a, b)]:
-                    if other == here or other in start:
+                # Once one face has told its neighbours along a side nobody need be told again.
+                for other, own in sides.pop((min(a, b), max(a, b)), ()):
+                    if other in start:
                         continue
                     # What is this one's right side is the other's left side, and so on round.
                     start[other] = (own - (side + 2)) % 4
                     waiting.append(other)
     corners: list[int] = []
-    values: list[F64] = []
-    for number, loop in enumerate(faces):
-        for k, corner in enumerate(loop):
-            uv = _WHOLE[(k - start[number] - quarter_turns) % 4]
-            for same in _same_place(mesh, ids, owner, mask, loop, corner):
-                corners.append(same)
-                values.append(uv)
-    return np.array(corners, np.int64), np.array(values, np.float64).reshape(-1, 2), len(faces)
-
-
-def _same_place(mesh: Mesh, ids: Array, owner: Array, mask: Bool, loop: list[int], corner: int) -> list[int]:
-    """Corners of the faces that a loop runs round which lie where one of its corners lies."""
-    place = ids[mesh.corners[corner]]
-    out = []
-    for face in {int(owner[k]) for k in loop}:
-        own: I64 = np.arange(mesh.starts[face], mesh.starts[face + 1])
-        out += own[ids[mesh.corners[own]] == place].tolist()
-    return out
+    turned: list[int] = []
+    for number, face in enumerate(faces):
+        for k, place in enumerate(face):
+            corners += place
+            turned += [(k - start[number] - quarter_turns) % 4] * len(place)
+    return np.array(corners, np.int64), _WHOLE[turned].reshape(-1, 2), len(faces)

@@ -81,16 +81,20 @@ def accessories(scene: Scene) -> dict[int, int]:
     """Nodes that bring parts without a skin and hang on a joint, the topmost of each, and that joint."""
     joints = {j for skin in scene.skins for j in skin.joints}
     up, out = parents(scene), dict[int, int]()
+    # Of each node below a joint the topmost one that it is part of, and that joint; parents come before what hangs on them.
+    carried: dict[int, tuple[int, int]] = {}
     for i in walk(scene):
         n = scene.nodes[i]
-        if n.mesh is None or n.skin is not None:
+        # A joint with a mesh of its own is no accessory of the joint above it.
+        if i in joints:
             continue
-        chain = [i]
-        while chain[-1] >= 0 and chain[-1] not in joints:
-            chain.append(up[chain[-1]])
-        # Without a part that no joint moves there is no joint to be at; a joint with a mesh of its own is the part itself.
-        if chain[-1] >= 0 and len(chain) > 1:
-            out.setdefault(chain[-2], chain[-1])
+        if up[i] in joints:
+            carried[i] = i, up[i]
+        elif up[i] in carried:
+            carried[i] = carried[up[i]]
+        if i in carried and n.mesh is not None and n.skin is None:
+            top, joint = carried[i]
+            out.setdefault(top, joint)
     return out
 
 

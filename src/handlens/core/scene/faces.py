@@ -2,10 +2,15 @@
 
 from __future__ import annotations
 
+import re
+
 import numpy as np
 
 from ..limits import InputError
 from ..words.arrays import I32, Bool
+
+#: A face or a run of them. No mesh has a face whose number has more digits.
+_RUN = re.compile(r"([0-9]{1,18})(?:-([0-9]{1,18}))?")
 
 
 def face_text(faces: I32) -> str:
@@ -26,8 +31,8 @@ def face_mask(text: str, total: int) -> Bool:
         return np.ones(total, bool)
     mask = np.zeros(total, bool)
     for piece in text.replace(" ", "").split(";"):
-        low, dash, high = piece.partition("-")
-        if not low.isdigit() or (dash and not high.isdigit()):
+        met = _RUN.fullmatch(piece)
+        if met is None:
             raise InputError(f"{piece[:40]!r} is no face; write faces as 3;7-11.")
-        mask[int(low) : int(high if dash else low) + 1] = True
+        mask[int(met[1]) : int(met[2] or met[1]) + 1] = True
     return mask

@@ -22,7 +22,11 @@ _UNITS = {
     **dict.fromkeys(("yd", "yard", "yards"), 0.9144),
     **dict.fromkeys(("mi", "mile", "miles"), _MILE),
 }
-_PIECE = re.compile(r"\s*([-+]?\d+(?:[.,]\d+)?(?:e[-+]?\d+)?)\s*([a-zA-Z]+|[\"'″′])\s*")
+#: A number and its unit. A comma before three digits sets off thousands, as figures are told; any other is a decimal one.
+_PIECE = re.compile(
+    r"\s*(?P<number>[-+]?(?:(?P<grouped>[1-9]\d{0,2}(?:,\d{3})+(?!\d)(?:\.\d+)?)|\d+(?:[.,]\d+)?)(?:e[-+]?\d+)?)"
+    r"\s*(?P<unit>[a-zA-Z]+|[\"'″′])\s*"
+)
 
 
 def metres(amount: float) -> str:
@@ -67,13 +71,13 @@ def read_length(text: str) -> float | None:
     total, at, sign = 0.0, 0, 1.0
     while at < len(text):
         met = _PIECE.match(text, at)
-        if met is None or met[2].lower() not in _UNITS:
+        if met is None or met["unit"].lower() not in _UNITS:
             return None
-        number = float(met[1].replace(",", "."))
-        if at == 0 and met[1].startswith("-"):
+        number = float(met["number"].replace(",", "" if met["grouped"] else "."))
+        if at == 0 and met["number"].startswith("-"):
             sign = -1.0
         elif number < 0:
             return None
-        total += abs(number) * _UNITS[met[2].lower()]
+        total += abs(number) * _UNITS[met["unit"].lower()]
         at = met.end()
     return sign * total if at else None

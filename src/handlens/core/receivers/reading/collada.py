@@ -46,7 +46,8 @@ class _Document:
         self.material_numbers = {e.get("id"): k for k, e in enumerate(materials)}
         self.surfaces = [self._surface(e) for e in materials]
         self.meshes: list[list[Piece]] = []
-        self.mesh_of: dict[tuple[str | None, tuple[tuple[str, int], ...]], int] = {}
+        #: Numbers of the mesh and the skin by what brings them and the materials bound there: what is placed often is read once.
+        self.placed: dict[tuple[str | None, tuple[tuple[str, int], ...]], tuple[int, int]] = {}
         self.skins: list[Skeleton] = []
         self.nodes: list[Node] = []
 
@@ -117,6 +118,9 @@ class _Document:
             number = self.material_numbers.get(unquote((e.get("target") or "").lstrip("#")))
             if number is not None:
                 bound.append((e.get("symbol") or "", number))
+        key = (element.get("url"), tuple(bound))
+        if key in self.placed:
+            return self.placed[key]
         found, skin, carried = self._at(element), -1, None
         if found is not None and found.tag == "controller":
             skinned = found.find("skin")
@@ -126,12 +130,9 @@ class _Document:
                 found = self._at(skinned, "source")
             else:
                 found = self._at(found.find("morph"), "source")
-        key = (None if found is None else found.get("id"), tuple(bound))
-        if carried is None and key in self.mesh_of:
-            return self.mesh_of[key], skin
         self.meshes.append([] if found is None else self._pieces(found, dict(bound), carried))
-        self.mesh_of[key] = len(self.meshes) - 1
-        return len(self.meshes) - 1, skin
+        self.placed[key] = len(self.meshes) - 1, skin
+        return self.placed[key]
 
     def _skeleton(self, skin: Element) -> Skeleton:
         names = self._words(next((e for e in skin.findall("joints/input") if e.get("semantic") == "JOINT"), None))

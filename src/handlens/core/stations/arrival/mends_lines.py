@@ -12,7 +12,7 @@ from ...edit.lines import without_lines
 from ...edit.splitting import without_unplaced
 from ...geometry.recut import used_materials
 from ...geometry.swept import chains, swept
-from ...kit.choice import PARTS, chosen_nodes
+from ...kit.choice import PARTS, also_shown, chosen_nodes
 from ...kit.slots import plain_material
 from ...limits import MendError
 from ...scene import Mesh, Node, Scene
@@ -42,14 +42,19 @@ def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequen
     """Sweep each chain of lines by a rectangle. A part of lines alone becomes that body; beside faces it is a part that hangs on theirs."""
     units = mesh_units(scene)
     nodes, meshes, materials = list(scene.nodes), list(scene.meshes), list(scene.materials)
+    chosen = {m for i in chosen_nodes(scene, parts) if (m := scene.nodes[i].mesh) is not None and len(scene.meshes[m].lines)}
+    shown = [i for i, n in enumerate(scene.nodes) if n.mesh in chosen]
+    # Lines go for all parts that show a mesh or for none of them.
+    carried = {
+        m: i
+        for i in shown
+        if (m := scene.nodes[i].mesh) is not None and (scene.nodes[i].skin is not None or scene.meshes[m].morphs)
+    }
     made: dict[int, int] = {}
-    count, skinned = 0, ""
-    for i in sorted(chosen_nodes(scene, parts)):
+    count = 0
+    for i in shown:
         n = scene.nodes[i]
-        if n.mesh is None or not len(scene.meshes[n.mesh].lines):
-            continue
-        if n.skin is not None or scene.meshes[n.mesh].morphs:
-            skinned = scene.part_name(i)
+        if n.mesh is None or n.mesh in carried:
             continue
         mesh, unit = scene.meshes[n.mesh], 1000 * units[n.mesh]
         if n.mesh not in made:
@@ -69,11 +74,14 @@ def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequen
             nodes.append(Node(f"{n.id}/lines", f"{scene.part_name(i)}_lines", mesh=made[n.mesh]))
         else:
             nodes[i] = replace(nodes[i], mesh=made[n.mesh])
+    left = scene.part_name(next(iter(carried.values()))) if carried else ""
     if not made:
-        raise MendError(say("arrival.thicken-lines.skinned", part=skinned) if skinned else say("arrival.lines.none"))
+        raise MendError(say("arrival.thicken-lines.skinned", part=left) if left else say("arrival.lines.none"))
     after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), materials=tuple(materials)))
     wide = metres(abs(width_mm) / 1000)
-    remarks = (say("arrival.thicken-lines.left", part=skinned),) if skinned else ()
+    remarks = also_shown(scene, made, parts)
+    if left:
+        remarks += (say("arrival.thicken-lines.left", part=left),)
     return Outcome(after, (Figure("lines", f"{count:,}", "0"), Figure("width of a line", "0 m", wide)), remarks)
 
 

@@ -14,7 +14,7 @@ from ...geometry.patches import patches
 from ...geometry.recut import only_used_values, turned_faces
 from ...geometry.smoothing import smooth_normals
 from ...geometry.topology import surface
-from ...kit.choice import FACES, PARTS, also_shown, chosen_meshes, chosen_nodes
+from ...kit.choice import FACES, PARTS, also_shown, chosen_faces, chosen_meshes, chosen_nodes
 from ...limits import InputError, MendError, plural
 from ...measures.facing import facing, placed_parts, plainly_outward, ray_scene
 from ...scene import Layer, Mesh, Scene
@@ -65,14 +65,11 @@ def turn(scene: Scene, faces: str, parts: Sequence[str] = ()) -> Outcome:
     """Turn the faces that are named, or all faces of the parts that are named, whichever way they look."""
     meshes = list(scene.meshes)
     count = covered = 0
-    chosen = chosen_meshes(scene, parts)
-    for k in chosen:
-        mask = face_mask(faces, meshes[k].face_count)
+    chosen = chosen_faces(scene, faces, parts)
+    for k, mask in chosen.items():
         count += int(mask.sum())
         covered += _on_another_paint(meshes[k], mask)
-        meshes[k] = turned_faces(meshes[k], mask) if mask.any() else meshes[k]
-    if not count:
-        raise MendError(say("facing.turn.none"))
+        meshes[k] = turned_faces(meshes[k], mask)
     remarks = also_shown(scene, chosen, parts)
     if covered:
         remarks += (say("facing.turn.other-paint", faces=covered),)

@@ -20,7 +20,6 @@ say = Messages(
         "facing.normals-missing": "{meshes:# curved mesh stores|curved meshes store} no normals: {first}{meshes:| …}",
         "facing.faceted": "{part} is curved, and {share:percent} of its soft edges are shaded hard",
         "facing.turn.other-paint": "{faces:# of these faces lies|of these faces lie} on a face of another material: from the side where {faces:it was|they were} seen the other one is seen now.",
-        "facing.turn.none": "The model has no such faces.",
         "facing.double-sided.already": "Every material of these parts is double-sided already.",
         "facing.normals.none": "These parts have no faces, so they need no normals.",
         "facing.turn-normals.none": "None of these faces has normals.",

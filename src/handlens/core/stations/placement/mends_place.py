@@ -14,20 +14,20 @@ from ...geometry.rays import RayScene
 from ...geometry.triangles import triangulate
 from ...kit.choice import PARTS, chosen_nodes
 from ...limits import MendError
-from ...scene import Node, Scene
+from ...scene import Scene
 from ...scene.skinning import world_positions
 from ...scene.transforms import parents, world_matrices
 from ...words.anchors import anchor as anchor_of
 from ...words.arrays import F64, I64, Array
 from ...words.lengths import metres
 from .messages import say
-from .placing import movable, moved_by
+from .placing import movable, moved_by, moved_each
 
 _KEEPS = "shape, scale, pivots, and how what is moved stands to each other"
 #: Vertices of a part that are let fall on another one at most: those that lie lowest.
 _FALLING = 200_000
-#: Copies in a row at most, and the farthest that a part is moved in one go, in metres.
-_ROW, _FAR = 200, 1e9
+#: Copies in a row and nodes that they add at most, and the farthest that a part is moved in one go, in metres.
+_ROW, _ADDED, _FAR = 200, 50_000, 1e9
 _AXES = ("X", "Y", "Z")
 
 
@@ -61,19 +61,14 @@ def turn(scene: Scene, degrees: float, axis: str = "up", about: str = "pivot", p
         raise MendError(say("placement.turn.far"))
     world = world_matrices(scene)
     chosen, box = movable(scene, parts, world)
-    tops = topmost(scene, chosen)
-    about_point = {
-        "middle": lambda: (box[0] + box[1]) / 2,
-        "base": lambda: anchor_of(*box, "base-centre", scene.up_axis or "Y"),
-        "origin": lambda: np.zeros(3),
-    }
-    after = scene
-    if about == "pivot":
-        for i in tops:
-            own = below(scene, [i])
-            after = moved_by(after, own, world, _turn(_axis(scene, axis), degrees, world[i][:3, 3]))
-    else:
-        after = moved_by(scene, chosen, world, _turn(_axis(scene, axis), degrees, about_point[about]()))
+    point = {
+        "pivot": lambda i: world[i][:3, 3],
+        "middle": lambda i: (box[0] + box[1]) / 2,
+        "base": lambda i: anchor_of(*box, "base-centre", scene.up_axis or "Y"),
+        "origin": lambda i: np.zeros(3),
+    }[about]
+    ways = {i: _turn(_axis(scene, axis), degrees, point(i)) for i in topmost(scene, chosen)}
+    after = moved_each(scene, ways, world)
     return Outcome(after, (Figure(f"turned about {axis}", "0°", f"{degrees:g}°"),))
 
 
@@ -222,58 +217,63 @@ def row(scene: Scene, copies: float = 1.0, gap_m: float = 0.0, axis: str = "X", 
         raise MendError(say("placement.row.copies", most=_ROW))
     world = world_matrices(scene)
     chosen, box = movable(scene, parts, world)
+    if count * len(chosen) > _ADDED:
+        raise MendError(say("placement.row.many", nodes=count * len(chosen), most=_ADDED))
     tops, moved = topmost(scene, chosen), driven(scene)
     for i in sorted(chosen):
         if i in moved or scene.nodes[i].skin is not None:
             raise MendError(say("placement.row.moved", part=scene.part_name(i)))
     k = _axis(scene, axis)
     step = float(box[1][k] - box[0][k]) + gap_m / (scene.unit_metres or 1.0)
-    names = {n.name for n in scene.nodes}
-    after = scene
-    for number in range(1, count + 1):
-        after, copied = _copied(after, tops, names)
-        offset = np.zeros(3)
-        offset[k] = step * number
-        matrices = world_matrices(after)
-        after = moved_by(after, below(after, copied), matrices, _way(offset))
+    after, copied = _copied(scene, tops, count)
+    offset = np.zeros(3)
+    offset[k] = step
+    ways = {i: _way(offset * number) for number, row in enumerate(copied, 1) for i in row}
+    after = moved_each(after, ways, world_matrices(after))
     return Outcome(after, (Figure("nodes", f"{len(scene.nodes):,}", f"{len(after.nodes):,}"),))
 
 
-def _copied(scene: Scene, tops: Sequence[int], names: set[str]) -> tuple[Scene, list[int]]:
-    """The scene with copies of nodes, and all that hangs on them, beside them; the copies of the topmost. names: taken ones, added to."""
-    nodes, roots, out = list(scene.nodes), list(scene.roots), []
+def _copied(scene: Scene, tops: Sequence[int], count: int) -> tuple[Scene, list[list[int]]]:
+    """The scene with copies of nodes, and all that hangs on them, beside them; the topmost of each copy."""
+    order = sorted(below(scene, tops))
+    nodes, roots, out = list(scene.nodes), list(scene.roots), list[list[int]]()
     up = parents(scene)
-
-    def copy(i: int) -> int:
-        """Parents before children, without recursion for a chain of any length."""
-        first = len(nodes)
-        waiting = [(i, -1)]
-        while waiting:
-            old, parent = waiting.pop()
-            n = scene.nodes[old]
-            nodes.append(replace(n, id=f"{n.id}/copy{len(nodes)}", name=_free(n, names), children=()))
-            here = len(nodes) - 1
-            if parent >= 0:
-                nodes[parent] = replace(nodes[parent], children=(*nodes[parent].children, here))
-            waiting += [(child, here) for child in reversed(n.children)]
-        return first
-
-    for i in tops:
-        made = copy(i)
-        out.append(made)
-        if up[i] >= 0:
-            nodes[up[i]] = replace(nodes[up[i]], children=(*nodes[up[i]].children, made))
-        else:
-            roots.append(made)
+    names = _Names(scene)
+    beside: dict[int, list[int]] = {}
+    for _ in range(count):
+        new = {old: len(nodes) + k for k, old in enumerate(order)}
+        nodes += [
+            replace(
+                (n := scene.nodes[old]),
+                id=f"{n.id}/copy{new[old]}",
+                name=names.free(n.name),
+                children=tuple(new[c] for c in n.children),
+            )
+            for old in order
+        ]
+        out.append([new[i] for i in tops])
+        for i in tops:
+            beside.setdefault(up[i], []).append(new[i])
+    roots += beside.pop(-1, [])
+    for parent, more in beside.items():
+        nodes[parent] = replace(nodes[parent], children=(*nodes[parent].children, *more))
     return scene.with_(nodes=tuple(nodes), roots=tuple(roots)), out
 
 
-def _free(node: Node, names: set[str]) -> str:
-    """A name that no node has: the node's own, counted on."""
-    if not node.name:
-        return ""
-    number = 2
-    while f"{node.name}_{number}" in names:
-        number += 1
-    names.add(f"{node.name}_{number}")
-    return f"{node.name}_{number}"
+class _Names:
+    """Names that no node of a scene has: a node's own, counted on."""
+
+    def __init__(self, scene: Scene) -> None:
+        self.taken = {n.name for n in scene.nodes}
+        self.last: dict[str, int] = {}
+
+    def free(self, name: str) -> str:
+        """A name from another one; none for a node that has none. Each number is tried once."""
+        if not name:
+            return ""
+        number = self.last.get(name, 1) + 1
+        while f"{name}_{number}" in self.taken:
+            number += 1
+        self.last[name] = number
+        self.taken.add(f"{name}_{number}")
+        return f"{name}_{number}"

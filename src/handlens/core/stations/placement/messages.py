@@ -48,6 +48,7 @@ say = Messages(
         "placement.stand.beside": "Nothing of {part} is above or below them; move them over it first.",
         "placement.stand.already": "They stand there already.",
         "placement.row.copies": "The number of copies is a whole one from 1 to {most}.",
+        "placement.row.many": "{nodes} nodes would be added, and no more than {most} are added in one go; set fewer copies in the row.",
         "placement.row.moved": "{part} is bound to joints or moved by a clip, and a copy would not be.",
         "placement.ungroup.no-group-chosen": "None of these is a group that can be removed: a clip moves it, or it has a mesh.",
         "placement.ungroup.none": "The model has no group to remove.",

@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 from ...edit.placing import CannotPlace, moved_nodes, refuse_torn
-from ...edit.tree import below
+from ...edit.tree import below, topmost
 from ...kit.choice import chosen_nodes
 from ...limits import MendError
 from ...scene import Scene
@@ -31,12 +31,17 @@ def movable(scene: Scene, parts: Sequence[str], world: F64) -> tuple[set[int], t
 
 
 def moved_by(scene: Scene, chosen: set[int], world: F64, way: F64) -> Scene:
-    """The scene with nodes moved in the world. Raises MendError.
+    """The scene with nodes moved in the world, all of them by one way. Raises MendError.
 
-    world: (N, 4, 4) float64 world matrices of all nodes. way: (4, 4) float64, applied in the world.
+    chosen: nodes with all that hangs on them. world: (N, 4, 4) float64 world matrices of all nodes. way: (4, 4) float64, applied in the world.
     """
+    return moved_each(scene, dict.fromkeys(topmost(scene, chosen), way), world)
+
+
+def moved_each(scene: Scene, ways: Mapping[int, F64], world: F64) -> Scene:
+    """The scene with nodes moved in the world, each by its own way. Raises MendError. ways, world: as `moved_nodes` has them."""
     try:
-        return moved_nodes(scene, chosen, world, way)
+        return moved_nodes(scene, ways, world)
     except CannotPlace as error:
         raise _refusal(scene, error) from error
 
