@@ -21,6 +21,7 @@ from handlens.core.rules.export import ExportOptions
 from handlens.core.scene import Layer, Node, Weights
 from handlens.core.scene.bounds import world_bounds
 from handlens.core.scene.model import frozen
+from handlens.core.words.lengths import read_length
 from kit.pictures import png, textured
 from kit.rigs import hat
 from kit.scenes import cube, findings, mesh, scene, triangles_of
@@ -239,6 +240,29 @@ def test_lines_become_bodies_beside_the_faces_and_the_finding_goes():
     assert sum(n.mesh is not None for n in after.nodes) == 2
     length = np.linalg.norm(np.diff(s.meshes[0].positions[[0, 6]], axis=0))
     assert volume(after.meshes[-1]) == pytest.approx(0.02**2 * length, rel=1e-6)
+
+
+def test_lines_of_a_mesh_that_two_parts_show_are_drawn_by_both():
+    s = scene(replace(cube(), lines=frozen(np.array([[0, 6]], np.int32))))
+    s = s.with_(nodes=(*s.nodes, Node("other", "other", mesh=0)), roots=(*s.roots, len(s.nodes)))
+    run = apply_mend(s, "arrival.thicken-lines", {"width_mm": 20, "parts": ["other"]})
+    bodies = [n for n in run.scene.nodes if n.name.endswith("_lines")]
+    assert len(bodies) == 2
+    assert len({n.mesh for n in bodies}) == 1
+    assert "1 other part" in run.remarks[0]
+
+
+@pytest.mark.parametrize("faces", ["²", "9" * 5000, "3-", "-4", "x"])
+def test_what_is_no_face_is_told_in_one_sentence(faces):
+    with pytest.raises(InputError, match="is no face"):
+        apply_mend(scene(cube()), "surface.remove-faces", {"faces": faces})
+
+
+@pytest.mark.parametrize(
+    ("said", "length"), [("1,609 mi", 1609 * 1609.344), ("1,5 m", 1.5), ("0,125 m", 0.125), ("7'10\"", 2.3876)]
+)
+def test_a_comma_before_three_digits_sets_off_thousands(said, length):
+    assert read_length(said) == pytest.approx(length)
 
 
 @pytest.mark.parametrize("ending", ["glb", "dae", "obj"])
