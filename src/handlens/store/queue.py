@@ -6,7 +6,7 @@ import hashlib
 import json
 from datetime import timedelta
 from functools import cache
-from typing import Any, cast
+from typing import Any, TypeVar, cast
 
 import procrastinate
 from sqlalchemy import func, select, text
@@ -50,6 +50,7 @@ def producer() -> procrastinate.App:
 _RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "look": 20, "ask": 20, "try": 0}
 #: What a job may be about, by the key of its subject: each has a state and an error.
 _About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking
+_Wanted = TypeVar("_Wanted", Comparison, Curve, Asking)
 _ABOUT: dict[str, type[_About]] = {
     "inspection": Inspection,
     "export": Export,
@@ -246,14 +247,14 @@ def want_comparison(db: Session, earlier: Inspection, later: Inspection) -> Comp
     row = db.scalar(select(Comparison).where(Comparison.earlier_id == earlier.id, Comparison.later_id == later.id))
     if row is not None and row.state in ("waiting", "running", "done"):
         return row
-    if row is None:
-        row = Comparison(earlier_id=earlier.id, later_id=later.id)
-        db.add(row)
-        db.flush()
-    row.state, row.error = "waiting", None
-    subject = {"comparison": row.id, "revision": revision.id, "model": revision.model_id}
-    enqueue(db, "compare", f"Comparing revisions of {revision.model.name}", subject)
-    return row
+    return _to_work_on(
+        db,
+        row or Comparison(earlier_id=earlier.id, later_id=later.id),
+        revision,
+        "comparison",
+        "compare",
+        f"Comparing revisions of {revision.model.name}",
+    )
 
 
 def want_curve(db: Session, inspection: Inspection, parts: list[str], again: bool) -> Curve:
@@ -265,14 +266,14 @@ def want_curve(db: Session, inspection: Inspection, parts: list[str], again: boo
     row = db.scalar(select(Curve).where(Curve.inspection_id == inspection.id, Curve.key == key))
     if row is not None and (row.state in ("waiting", "running", "done") or not again):
         return row
-    if row is None:
-        row = Curve(inspection_id=inspection.id, key=key, parts=parts)
-        db.add(row)
-        db.flush()
-    row.state, row.error = "waiting", None
-    subject = {"curve": row.id, "revision": revision.id, "model": revision.model_id}
-    enqueue(db, "curve", f"Measuring how far {revision.model.name} may be reduced", subject)
-    return row
+    return _to_work_on(
+        db,
+        row or Curve(inspection_id=inspection.id, key=key, parts=parts),
+        revision,
+        "curve",
+        "curve",
+        f"Measuring how far {revision.model.name} may be reduced",
+    )
 
 
 def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool) -> Asking | None:
@@ -286,13 +287,22 @@ def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: l
     row = db.scalar(select(Asking).where(Asking.inspection_id == inspection.id, Asking.key == key))
     if not begin or (row is not None and row.state in ("waiting", "running", "done")):
         return row
-    if row is None:
-        row = Asking(inspection_id=inspection.id, key=key, wish=wish)
-        db.add(row)
-        db.flush()
+    return _to_work_on(
+        db,
+        row or Asking(inspection_id=inspection.id, key=key, wish=wish),
+        revision,
+        "asking",
+        "ask",
+        f"Asking the destination about {revision.model.name}",
+    )
+
+
+def _to_work_on(db: Session, row: _Wanted, revision: Revision, name: str, task: str, title: str) -> _Wanted:
+    """The row of what somebody asked for, kept, waiting, and queued as a task under the name by which its subject is found."""
+    db.add(row)
     row.state, row.error = "waiting", None
-    subject = {"asking": row.id, "revision": revision.id, "model": revision.model_id}
-    enqueue(db, "ask", f"Asking the destination about {revision.model.name}", subject)
+    db.flush()
+    enqueue(db, task, title, {name: row.id, "revision": revision.id, "model": revision.model_id})
     return row
 
 

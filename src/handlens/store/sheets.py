@@ -110,7 +110,8 @@ def delete(db: Session, sheet: OwnSheet) -> None:
 def _plain(changes: dict[str, Any]) -> dict[str, Any]:
     """Changes that the database holds. Raises InputError where a text in them is none: a NUL, or half of a pair of surrogates."""
     text = json.dumps(changes, ensure_ascii=False)
-    if "\\u0000" in text or re.search("[\ud800-\udfff]", text):
+    # A NUL, and no backslash that stands before "u0000" as letters.
+    if re.search(r"(?<!\\)(?:\\\\)*\\u0000", text) or re.search("[\ud800-\udfff]", text):
         raise InputError("The rule sheet holds characters that are no text; write them anew.")
     return changes
 
