@@ -258,7 +258,7 @@ useKeys('Faces', [
         {{ a.menu!.says }}
       </button>
       <button
-        v-for="a in acts.filter((x) => x.menu!.says === 'split off')"
+        v-for="a in acts.filter((x) => x.id === 'surface.split-off')"
         :key="`${a.id} aside`"
         :aria-pressed="act === a && aside"
         :disabled="!told.count"
