@@ -7,7 +7,7 @@ import ToggleSwitch from 'primevue/toggleswitch';
 import { computed, reactive, ref, watch } from 'vue';
 import { api } from '../api/client';
 import { useBench } from './useBench';
-import { typedLength } from './words';
+import { typedNumber } from './words';
 
 /** mend: which one is wanted, the station's first where none is named. parts: keys of the parts that it is kept to. */
 const props = defineProps<{ station: string; mend: string; parts: string[] }>();
@@ -88,10 +88,9 @@ function put(only = false) {
   for (const p of m.parameters) {
     const raw = form[p.name];
     if (p.kind === 'number') {
-      const unit = p.name.endsWith('_mm') ? 0.001 : p.name.endsWith('_m') ? 1 : 0;
-      const n = unit ? Number((typedLength(String(raw), unit) / unit).toPrecision(12)) : Number(String(raw).replace(',', '.'));
+      const n = typedNumber(p.name, String(raw));
       const words = `${p.says[0]!.toUpperCase()}${p.says.slice(1)}`;
-      if (!Number.isFinite(n) || String(raw).trim() === '') return void (trouble.value = `${words}: type a number.`);
+      if (!Number.isFinite(n)) return void (trouble.value = `${words}: type a number.`);
       if (n === 0 && !p.zero) return void (trouble.value = `${words}: type a number other than 0.`);
       params[p.name] = n;
     } else if (p.kind === 'parts') {

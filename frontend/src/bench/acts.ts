@@ -1,7 +1,7 @@
 // What can be done with picked faces: a mend that has its button there, and what its declaration says that it asks for.
 import type { MendFacts } from '../api/client';
 import type { Asking } from './pieces/picks';
-import { typedLength } from './words';
+import { typedNumber } from './words';
 
 type Field = MendFacts['parameters'][number];
 const POINTED: Record<string, NonNullable<Asking>['what']> = { rim: 'places', vertex: 'vertices' };
@@ -20,9 +20,6 @@ export const ASKING: Record<NonNullable<Asking>['what'], string> = {
   material: 'Point at a face to take the material of.',
 };
 
-/** The unit that a length is typed in, in metres; 0 of what is no length. */
-const unitOf = (name: string) => (name.endsWith('_mm') ? 0.001 : name.endsWith('_m') ? 1 : 0);
-
 /** The parameters of the call for the faces of one part; null where something is not filled in, or no number. */
 export function callOf(m: MendFacts, form: Record<string, string>, faces: string, part: string): Record<string, unknown> | null {
   const out: Record<string, unknown> = {};
@@ -34,8 +31,7 @@ export function callOf(m: MendFacts, form: Record<string, string>, faces: string
     else if (!typed && p.default === null) return null;
     else if (!typed) continue;
     else if (p.kind === 'number' || p.kind === 'vertex') {
-      const unit = unitOf(p.name);
-      const n = unit ? Number((typedLength(typed, unit) / unit).toPrecision(12)) : Number(typed.replace(',', '.'));
+      const n = typedNumber(p.name, typed);
       if (!Number.isFinite(n) || (n === 0 && !p.zero)) return null;
       out[p.name] = n;
     } else out[p.name] = typed;

@@ -1,6 +1,6 @@
 import { describe, expect, it, test } from 'vitest';
 import type { MendFacts } from '../api/client';
-import { exact, figure, length, mendWords, tellLengths, typedLength } from './words';
+import { exact, figure, length, mendWords, tellLengths, typedLength, typedNumber } from './words';
 
 describe('figures', () => {
   it.each([
@@ -49,6 +49,9 @@ test('a length may be typed with its units, and a number alone is in the unit of
   expect(typedLength('-2,5 cm', 1)).toBeCloseTo(-0.025, 9);
   expect(typedLength('4 furlongs', 1)).toBeNaN();
   expect(typedLength('', 1)).toBeNaN();
+  expect(typedLength('1,609 mi', 1)).toBeCloseTo(1609 * 1609.344, 3);
+  expect(['1,500', '1,5', '0,125', ''].map((text) => typedNumber('triangles', text))).toEqual([1500, 1.5, 0.125, NaN]);
+  expect(typedNumber('width_mm', '1,500')).toBe(1500);
 });
 
 test('lengths are told in feet where that is wished', () => {

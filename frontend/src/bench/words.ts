@@ -25,6 +25,20 @@ function inFeet(m: number): string {
   return `${sign}${ft.toLocaleString('en')} ft${rest ? ` ${rest} in` : ''}`;
 }
 
+/** What is typed for a number with a point for its decimals: a comma before three digits sets off thousands, as figures are told here. */
+const withPoint = (text: string) =>
+  text
+    .trim()
+    .replace(/(?<![\d.,])[1-9]\d{0,2}(,\d{3})+(?![\d,])/g, (grouped) => grouped.replaceAll(',', ''))
+    .replace(/(\d),(\d)/g, '$1.$2');
+
+/** What is typed for a mend's number, in what it counts in: a length may be said with its units. NaN where it is none. */
+export function typedNumber(name: string, text: string): number {
+  const unit = name.endsWith('_mm') ? 0.001 : name.endsWith('_m') ? 1 : 0;
+  if (unit) return Number((typedLength(text, unit) / unit).toPrecision(12));
+  return text.trim() ? Number(withPoint(text)) : NaN;
+}
+
 /** What is typed for a length, in metres; a number alone is in the field's own unit. NaN where it is none. */
 export function typedLength(text: string, unit: number): number {
   const metres: Record<string, number> = {
@@ -39,7 +53,7 @@ export function typedLength(text: string, unit: number): number {
     yd: 36 * INCH,
     mi: 63_360 * INCH,
   };
-  const plain = text.trim().replace(/(\d),(\d)/g, '$1.$2');
+  const plain = withPoint(text);
   if (/^[-+]?[\d.]+(e[-+]?\d+)?$/i.test(plain)) return Number(plain) * unit;
   let [sum, rest] = [0, plain.replace(/^-/, '')];
   while (rest) {
