@@ -55,7 +55,7 @@ def run_mend(args: argparse.Namespace) -> int:
     options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
     changed: list[str] | None = None
     if _is_package(args.path) and _is_package(args.out, written=True):
-        _refuse_no_package(args)
+        _refuse_inside(args)
         placed, changed, format_name = _package_files(
             args.out, package, path, before, scene, [r.mend for r in runs if r.applied], options
         )
@@ -137,6 +137,11 @@ def _refuse_no_package(args: argparse.Namespace) -> None:
         raise InputError(f"{args.path} is one file; --package wants the folder or zip that the model came in.")
     if not _is_package(args.out, written=True):
         raise InputError(f"{args.out} is a file; --package writes to a folder or a .zip.")
+    _refuse_inside(args)
+
+
+def _refuse_inside(args: argparse.Namespace) -> None:
+    """Raises InputError where a package would be written into itself."""
     if Path(args.out).resolve().is_relative_to(Path(args.path).resolve()):
         raise InputError(f"{args.out} is inside the package itself; name a place outside of it.")
 
