@@ -5,11 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from typing import Any
 
+import numpy as np
+
 from ..declare.check import Elements, Finding, node_key, value
 from ..measures import Measures
 from ..measures.records import MeshFigures, PartFigures
 from ..rules import Intent
+from ..scene.faces import face_text
 from ..words.calls import Call
+
+#: Letters up to which faces are named one by one.
+_NAMED = 2_000
 
 
 def first_parts(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]:
@@ -26,6 +32,12 @@ def first_parts(measures: Measures) -> Iterator[tuple[PartFigures, MeshFigures]]
 def of_mesh(measures: Measures, part: PartFigures, name: str, kind: str, uv_set: int | None = None) -> Elements:
     """The elements that a mesh's measure kept under a name."""
     return Elements(kind, measures.array(f"mesh:{part.mesh}:{name}"), uv_set)
+
+
+def named_faces(measures: Measures, part: PartFigures, name: str) -> str | None:
+    """The faces that a mesh's measure kept under a name as a call names them; None where there are too many to be named one by one."""
+    text = face_text(np.sort(measures.array(f"mesh:{part.mesh}:{name}")))
+    return text if len(text) < _NAMED else None
 
 
 def seen_from(intent: Intent, name: str) -> str:

@@ -8,12 +8,11 @@ from dataclasses import replace
 import numpy as np
 
 from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Elements, Finding, Skipped, check, node_key, nodes, value
-from ...kit.parts import counted, first_parts, kind_of, of_mesh, seen_from, unit_of
+from ...kit.parts import counted, first_parts, kind_of, named_faces, of_mesh, seen_from, unit_of
 from ...measures import Measures
 from ...measures.records import FacingFigures, SideFigures
 from ...measures.surface_figures import SMALL
 from ...rules import Intent, RuleSheet
-from ...scene.faces import face_text
 from ...scene.headings import heading
 from ...words.calls import Call
 from ...words.figures import percent
@@ -33,8 +32,6 @@ SLIVER = 0.005
 _LIT = Call("facing.normals", {"angle": 40})
 #: Share of a part's faces from which on all of its normals are made anew rather than those of the faces.
 _MANY = 0.25
-#: Letters up to which faces are named one by one.
-_NAMED = 2_000
 TURN = {"outside": "facing.outward", "inside": "facing.inward"}
 
 
@@ -371,15 +368,15 @@ def normals_opposed(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
                 "faces",
             )
             parts = [node_key(measures, part.node)]
-            named = face_text(np.sort(measures.array(f"mesh:{part.mesh}:normals-opposed")))
+            named = named_faces(measures, part, "normals-opposed")
             few = tuple(Call(mend, {"faces": named, "parts": parts}) for mend in ("facing.turn", "facing.turn-normals"))
             # For a few faces nobody wants all the others lit anew.
             whole = Call(_LIT[0], {**_LIT[1], "parts": parts})
             yield replace(
                 found,
                 mends=(
-                    *(few if len(named) < _NAMED else ()),
-                    *((whole,) if n > _MANY * mesh.faces or len(named) >= _NAMED else ()),
+                    *(few if named is not None else ()),
+                    *((whole,) if n > _MANY * mesh.faces or named is None else ()),
                 ),
             )
 

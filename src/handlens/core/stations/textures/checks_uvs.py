@@ -7,7 +7,7 @@ import re
 from collections.abc import Iterator
 
 from ...declare.check import BY_ITSELF, OFTEN, SELDOM, Finding, Skipped, check, node_key, nodes, value
-from ...kit.parts import first_parts, of_mesh, unit_of
+from ...kit.parts import first_parts, named_faces, of_mesh, unit_of
 from ...measures import Measures
 from ...measures.records import MeshFigures, PartFigures, UvFigures
 from ...measures.uvs import OVERLAP, ROOM_RESOLUTION
@@ -198,7 +198,7 @@ _READ = re.compile(
 )
 
 
-@check("textures.mirrored-picture", title="Pictures shown mirrored", result="note", mends=("textures.place-uvs",))
+@check("textures.mirrored-picture", title="Pictures shown mirrored", result="note", mends=("textures.mirror-uvs",))
 def mirrored_picture(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Faces on which a picture is seen from behind: lettering on it is read backwards.
 
@@ -224,6 +224,8 @@ def mirrored_picture(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fo
         materials = [measures.materials[m].name for m in mesh.slot_materials if m >= 0]
         is_read = any(_READ.search(name or "") for name in (part.name, *materials, *names))
         if is_read and (u.mirrored == mesh.faces or not u.overlapping):
+            named = "" if u.mirrored == mesh.faces else named_faces(measures, part, f"uv{k}:mirrored")
+            those = {"faces": named, "set": k + 1, "parts": [node_key(measures, part.node)]}
             yield Finding(
                 say("textures.mirrored-picture", faces=u.mirrored, part=part.name),
                 value(u.mirrored, "count"),
@@ -232,7 +234,7 @@ def mirrored_picture(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fo
                 part.name,
                 part.node,
                 of_mesh(measures, part, f"uv{k}:mirrored", "faces", k),
-                (),
+                (Call("textures.mirror-uvs", those),) if named is not None else (),
                 f"{node_key(measures, part.node)}/{k}",
             )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import replace
 
 import numpy as np
@@ -64,6 +64,15 @@ def place_uvs(
     parts: Sequence[str] = (),
 ) -> Outcome:
     """Move, turn, scale and mirror the UVs of faces, in this order: mirrored, scaled and turned about the middle, moved, snapped."""
+    return _laid_anew(
+        scene, faces, set, parts, about, lambda uv, group: _placed(uv, group, (right, up), degrees, scale, mirror, about, snap)
+    )
+
+
+def _laid_anew(
+    scene: Scene, faces: str, set: float, parts: Sequence[str], about: str, place: Callable[[F64, I64], F64]
+) -> Outcome:
+    """The scene with UVs of faces elsewhere. place: new ones from those of corners, v running up, and which of them are of one island."""
     chosen = chosen_faces(scene, faces, parts)
     meshes, count = list(scene.meshes), 0
     for k, mask in chosen.items():
@@ -81,7 +90,7 @@ def place_uvs(
         group = np.zeros(len(before), np.int64)
         if about == "island":
             group = islands_of_faces(mesh, layer.at_corners().astype(np.float64))[owner[corners]]
-        after = _placed(before, group, (right, up), degrees, scale, mirror, about, snap)
+        after = place(before, group)
         if np.allclose(after, before, rtol=0, atol=1e-12):
             continue
         moved = at_chosen(layer, corners, _upright(after, scene.v_down))
@@ -93,6 +102,21 @@ def place_uvs(
     return Outcome(
         scene.with_(meshes=tuple(meshes)), (Figure("faces laid anew", "0", f"{count:,}"),), also_shown(scene, chosen, parts)
     )
+
+
+@mend(
+    "textures.mirror-uvs",
+    title="Mirror UVs left to right",
+    keeps="positions, every other UV set, UVs of all other faces, and which part of the picture each island shows",
+    costs="where the picture lies within each island",
+    promise=PLACES,
+    safe=False,
+    parameters=[FACES, SET, PARTS],
+)
+def mirror_uvs(scene: Scene, faces: str, set: float = 1.0, parts: Sequence[str] = ()) -> Outcome:
+    """Mirror the UVs of faces within the box of each island, so that what is read backwards is read as it is on the picture."""
+    mirrored = lambda uv, group: _placed(uv, group, (0.0, 0.0), 0.0, 1.0, "across", "island", "none")
+    return _laid_anew(scene, faces, set, parts, "island", mirrored)
 
 
 def _upright(uv: F64, v_down: bool) -> F64:
