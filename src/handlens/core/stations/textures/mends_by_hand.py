@@ -64,12 +64,12 @@ def place_uvs(
     parts: Sequence[str] = (),
 ) -> Outcome:
     """Move, turn, scale and mirror the UVs of faces, in this order: mirrored, scaled and turned about the middle, moved, snapped."""
-    return _laid_anew(
+    return _with_uvs_at(
         scene, faces, set, parts, about, lambda uv, group: _placed(uv, group, (right, up), degrees, scale, mirror, about, snap)
     )
 
 
-def _laid_anew(
+def _with_uvs_at(
     scene: Scene, faces: str, set: float, parts: Sequence[str], about: str, place: Callable[[F64, I64], F64]
 ) -> Outcome:
     """The scene with UVs of faces elsewhere. place: new ones from those of corners, v running up, and which of them are of one island."""
@@ -116,7 +116,7 @@ def _laid_anew(
 def mirror_uvs(scene: Scene, faces: str, set: float = 1.0, parts: Sequence[str] = ()) -> Outcome:
     """Mirror the UVs of faces within the box of each island, so that what is read backwards is read as it is on the picture."""
     mirrored = lambda uv, group: _placed(uv, group, (0.0, 0.0), 0.0, 1.0, "across", "island", "none")
-    return _laid_anew(scene, faces, set, parts, "island", mirrored)
+    return _with_uvs_at(scene, faces, set, parts, "island", mirrored)
 
 
 def _upright(uv: F64, v_down: bool) -> F64:
