@@ -16,7 +16,8 @@ const early: Plugin = {
       const styles = new Set(named.flatMap((c) => [...(c.viteMetadata?.importedCss ?? [])]));
       const link = (file: string, as: string) => ({
         tag: 'link',
-        attrs: { rel: 'preload', as, crossorigin: as === 'script', href: `/${file}` },
+        // As the bundle asks for both: a request made in another way would be made twice.
+        attrs: { rel: 'preload', as, crossorigin: true, href: `/${file}` },
         injectTo: 'head' as const,
       });
       return [...[...scripts].map((f) => link(f, 'script')), ...[...styles].map((f) => link(f, 'style'))];
