@@ -27,7 +27,7 @@ from handlens.core.rules.sheet import Textures
 from handlens.core.scene import Layer, Material, Node
 from handlens.core.scene.transforms import world_matrices
 from handlens.core.stations.see_through.measures import OWN
-from handlens.core.stations.see_through.sweep import sides, wrong_from
+from handlens.core.stations.see_through.sweep import right_from, right_sectors, sides, wrong_from
 from kit.pictures import png, textured
 from kit.scenes import CUBE_FACES, CUBE_POINTS, mesh, scene
 from kit.solids import icosphere, torus
@@ -471,6 +471,24 @@ def test_the_sides_are_walked_in_order_and_named(up):
     assert walk[0].toward[1] > 0.6 > -0.6 > walk[-1].toward[1]
     assert wrong_from(d, up).startswith("21 of 42 sides")
     assert wrong_from(with_values(d, sides=[0.0] * 42), up) == "–"
+
+
+def test_the_headings_from_which_an_order_is_right_are_one_sector():
+    """Glass in glass, the inner one off to the right: right from the left half. By numbers that draw the inner one first it is right from
+    all round, the outer one's far wall not being drawn; the other way round from nowhere."""
+
+    def numbered(*numbers):
+        s = shells((icosphere(2), (0, 0, 0), 1.0), (icosphere(2), (0.1, 0, 0), 0.4))
+        nodes = (replace(n, extras={"extras": {"draw_order": k}}) for n, k in zip(s.nodes, numbers, strict=True))
+        return OWN.of(measure(s.with_(nodes=tuple(nodes)))).draw_orders[0]
+
+    right = numbered(2, 1)
+    ((begin, end),) = right_sectors(right.sides, "Y")
+    assert 180 <= begin < 230 and 310 < end <= 360
+    assert right_from(right.sides, "Y").startswith("from the back by the left to the front, ")
+    assert right_sectors(right.numbered, "Y") == [(0.0, 360.0)]
+    assert right_sectors(numbered(1, 2).numbered, "Y") == []
+    assert numbered(1, 1).numbered is None
 
 
 def test_what_stands_apart_is_sorted_rightly():

@@ -90,8 +90,8 @@ export const api = {
   stage: (inspection: number, content?: number) => bytes(`/inspections/${inspection}/stage${content ? `?content=${content}` : ''}`),
   marks: async (inspection: number, finding: string) =>
     new Float32Array(await bytes(`/inspections/${inspection}/marks?finding=${encodeURIComponent(finding)}`)),
-  sides: (inspection: number, finding: string) =>
-    call<S['Sides']>('GET', `/inspections/${inspection}/sides?finding=${encodeURIComponent(finding)}`),
+  /** of: `finding=ID` or `node=NUMBER`. */
+  sides: (inspection: number, of: string) => call<S['Sides']>('GET', `/inspections/${inspection}/sides?${of}`),
   pull: (inspection: number, joint: number, [x, y, z, w]: number[]) =>
     call<S['Pull']>('GET', `/inspections/${inspection}/pull?joint=${joint}&x=${x}&y=${y}&z=${z}&w=${w}`),
   receiverLog: (inspection: number, sheet: string) =>

@@ -921,8 +921,8 @@ export interface paths {
             cookie?: never;
         };
         /**
-         * The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong.
-         *     Query: finding, one about a draw order.
+         * The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong,
+         *     and the headings from which it is right. Query: finding, one about a draw order; or node, a part: it and what it is worst with.
          */
         get: {
             parameters: {
@@ -3093,6 +3093,12 @@ export interface components {
         };
         Sides: {
             sides: components["schemas"]["Side"][];
+            /** @description the two parts; the same twice for pieces of one */
+            nodes: number[];
+            /** @description headings from which the order is right, degrees to the right from the front */
+            right: number[][];
+            /** @description the same by the numbers that the parts carry; null where they carry none */
+            numbered: number[][] | null;
         };
         PulledPart: {
             node: number;

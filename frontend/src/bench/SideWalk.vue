@@ -8,16 +8,17 @@ import { api, type Finding } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import type { StageContext } from './stageState';
 
-const props = defineProps<{ context: StageContext; inspection: number; finding: Finding; nodes: number[] }>();
+const props = defineProps<{ context: StageContext; inspection: number; finding: Finding | null; node: number | null }>();
 const emit = defineEmits<{ loupe: [change: { look: 'received' | null; shape: 'all' | 'circle' | 'split' | 'none' }] }>();
 /** A side is wrong where more than this share of what lies behind both is; the server says so in words with the same share. */
 const WRONG = 0.05;
 const R = 82;
 /** How long the camera stays on a side whose order is wrong, and on one whose order is right, in milliseconds. */
 const [LINGER, PASS] = [1500, 600];
+const about = computed(() => (props.finding ? `finding=${encodeURIComponent(props.finding.id)}` : `node=${props.node}`));
 const { data, error } = useQuery({
-  queryKey: computed(() => ['sides', props.inspection, props.finding.id]),
-  queryFn: () => api.sides(props.inspection, props.finding.id),
+  queryKey: computed(() => ['sides', props.inspection, about.value]),
+  queryFn: () => api.sides(props.inspection, about.value),
   staleTime: Infinity,
 });
 const sides = computed(() =>
@@ -35,11 +36,30 @@ const sweeping = ref(false);
 let timer = 0;
 const before = { look: props.context.state.look, shape: props.context.state.shape, alone: props.context.state.alone };
 
+/** What the widest sector takes in, in words. */
+function turns(sectors: number[][]) {
+  const by = data.value?.numbered ? 'By the numbers right' : 'Right';
+  const wide = sectors[0] && width(sectors[0]);
+  return wide
+    ? `${by} within ${wide >= 360 ? 'the whole round' : `${Math.round(wide)}° of headings`}.`
+    : `${by} from no heading throughout.`;
+}
+const width = ([a = 0, b = 0]: number[]) => (b - a === 360 ? 360 : (b - a + 360) % 360);
+/** A band along the rim of the plan over a sector of headings. */
+function band(sector: number[], inner: number, outer: number) {
+  const wide = Math.min(width(sector), 359.9);
+  const at = (turn: number, r: number) => {
+    const t = (turn * Math.PI) / 180;
+    return `${(100 + r * Math.sin(t)).toFixed(1)} ${(113 + r * Math.cos(t)).toFixed(1)}`;
+  };
+  const [a, b, large] = [sector[0] ?? 0, (sector[0] ?? 0) + wide, wide > 180 ? 1 : 0];
+  return `M${at(a, outer)}A${outer} ${outer} 0 ${large} 0 ${at(b, outer)}L${at(b, inner)}A${inner} ${inner} 0 ${large} 1 ${at(a, inner)}Z`;
+}
 const words = computed(() => {
   if (error.value) return (error.value as Error).message;
   if (!data.value) return 'reading the sides …';
   const s = here.value === null ? null : sides.value[here.value];
-  if (!s) return `Wrong from ${wrong.value} of ${sides.value.length} sides.`;
+  if (!s) return `Wrong from ${wrong.value} of ${sides.value.length} sides. ${turns(data.value.numbered ?? data.value.right)}`;
   const from = `From ${s.words}: `;
   return (
     from +
@@ -59,7 +79,7 @@ async function go(k: number) {
   if (state.look !== 'received' || state.shape !== 'all') emit('loupe', { look: 'received', shape: 'all' });
   Object.assign(state, { alone: true, walking: true });
   const box = new Box3();
-  for (const node of props.nodes) {
+  for (const node of data.value?.nodes ?? []) {
     const mesh = model.value.parts.get(node);
     if (mesh) box.expandByObject(mesh);
   }
@@ -100,13 +120,10 @@ function pick(e: MouseEvent) {
   hold();
   void go(nearest);
 }
-watch(
-  () => props.finding.id,
-  () => {
-    hold();
-    here.value = null;
-  },
-);
+watch(about, () => {
+  hold();
+  here.value = null;
+});
 onBeforeUnmount(() => {
   hold();
   if (here.value === null) return;
@@ -116,11 +133,19 @@ onBeforeUnmount(() => {
 </script>
 
 <template>
-  <aside class="sides" aria-label="Draw order, side by side">
-    <header><b>From where it is wrong</b></header>
+  <aside v-if="finding || sides.length" class="sides" aria-label="Draw order, side by side">
+    <header>
+      <b>From where it is {{ wrong ? 'wrong' : 'right' }}</b>
+    </header>
     <svg viewBox="0 0 200 226" role="img" :aria-label="`Plan of the sides, seen from above, the front below. ${words}`" @click="pick">
       <circle cx="100" cy="113" :r="R + 14" class="rim" />
       <circle cx="100" cy="113" :r="R * Math.SQRT1_2" class="level" />
+      <path v-for="(s, k) in data?.right ?? []" :key="`r${k}`" :d="band(s, R + 8, R + 13)" class="holds">
+        <title>right from here</title>
+      </path>
+      <path v-for="(s, k) in data?.numbered ?? []" :key="`n${k}`" :d="band(s, R + 2, R + 7)" class="numbers">
+        <title>right from here, drawn by the numbers that the parts carry</title>
+      </path>
       <text x="100" y="11" text-anchor="middle">back</text>
       <text x="100" y="223" text-anchor="middle">front</text>
       <g v-for="(s, k) in sides" :key="k" :transform="`translate(${s.px} ${s.py})`">
@@ -171,6 +196,14 @@ onBeforeUnmount(() => {
   fill: none;
   stroke: var(--hl-rule);
   stroke-dasharray: 2 3;
+}
+.holds {
+  fill: var(--hl-verdigris);
+}
+.numbers {
+  fill: none;
+  stroke: var(--hl-verdigris);
+  stroke-width: 1.2;
 }
 .here {
   fill: none;

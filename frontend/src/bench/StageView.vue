@@ -82,8 +82,11 @@ const letter = computed(() => (bench.finding.value ? bench.letterOf(bench.findin
 const ordered = computed(() => {
   const [f, m] = [bench.finding.value, marked.value];
   const inspection = bench.bench.value?.reading?.inspection;
-  return f?.check === 'see-through.draw-order' && m?.kind === 'nodes' && inspection && state.look !== 'layout'
-    ? { inspection, finding: f, nodes: m.nodes }
+  if (!inspection || state.look === 'layout') return null;
+  if (f?.check === 'see-through.draw-order' && m?.kind === 'nodes') return { inspection, finding: f, node: null };
+  // A part that is looked at in See-through has its plan too, where another lies in its way.
+  return bench.station.value === 'see-through' && !f && bench.part.value !== null
+    ? { inspection, finding: null, node: bench.part.value }
     : null;
 });
 const HEX: Record<string, string> = { stop: '#9E3136', caution: '#A86A12', note: '#4A6480' };
@@ -243,7 +246,7 @@ useKeys('Stage', [
     <LoupeRing v-if="state.look && state.shape === 'circle'" :x="state.x" :y="state.y" :r="state.r" :turn="124" />
     <StageCaption :context="stage" />
     <UvPanel v-if="state.look === 'layout'" :context="stage" :marked="marked" :part="bench.part.value" @point="stage.point" />
-    <SideWalk v-if="ordered" :key="ordered.finding.id" :context="stage" v-bind="ordered" @loupe="setLoupe" />
+    <SideWalk v-if="ordered" :key="ordered.finding?.id ?? `part ${ordered.node}`" :context="stage" v-bind="ordered" @loupe="setLoupe" />
     <div class="walk" role="group" aria-label="Walk round">
       <span>Walk round</span><button v-for="s in SIDES" :key="s" :aria-pressed="state.side === s" @click="walk(s)">{{ s }}</button
       ><button @click="fit()">all</button>

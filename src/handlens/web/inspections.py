@@ -17,7 +17,7 @@ from ..core.present.stored import Mark
 from ..core.present.symptoms import Answer, explained
 from ..core.present.tree import Tree, tree
 from ..core.receivers.log import log
-from ..core.stations.see_through.services import order_of, sides
+from ..core.stations.see_through.services import order_of, right_sectors, sides
 from ..core.words.arrays import Array
 from ..store import contents, shelf
 from ..store.database import session
@@ -76,19 +76,31 @@ def marks(inspection_id: int) -> Response:
 @blueprint.get("/<int:inspection_id>/sides")
 @blueprint.response(200, schemas.Sides)
 def looked_from(inspection_id: int) -> dict[str, Any]:
-    """The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong.
-    Query: finding, one about a draw order."""
+    """The sides round two blended parts, in the order of a walk, each with the share of rays on which their draw order is wrong,
+    and the headings from which it is right. Query: finding, one about a draw order; or node, a part: it and what it is worst with."""
     with session() as db:
         inspection = row(db, Inspection, inspection_id, "inspection")
-        finding, mark = _marked(db, inspection, request.args.get("finding", ""))
-        model = row(db, Revision, inspection.revision_id, "revision").model
-        up = sheet_of(db, model.sheet).up_axis
+        node = request.args.get("node", type=int)
+        up = sheet_of(db, row(db, Revision, inspection.revision_id, "revision").model.sheet).up_axis
         m = measures_of(inspection)
-        two = set(_indices(db, inspection, mark).tolist())
+        if node is None:
+            finding, mark = _marked(db, inspection, request.args.get("finding", ""))
+            if finding["check"] != "see-through.draw-order":
+                refuse(404, "This finding is not about the order in which parts are drawn.")
+            two = set(_indices(db, inspection, mark).tolist())
+        else:
+            two = {node}
     pair = order_of(m, two)
-    if finding["check"] != "see-through.draw-order" or pair is None:
-        refuse(404, "This finding is not about the order in which parts are drawn.")
-    return {"sides": [side._asdict() for side in sides(pair, m.up_axis or up)]}
+    if pair is None:
+        # Most parts lie in nobody's way: that is an answer, and no mistake.
+        return {"sides": [], "nodes": [], "right": [], "numbered": None}
+    up = m.up_axis or up
+    return {
+        "sides": [side._asdict() for side in sides(pair, up)],
+        "nodes": [pair.first, pair.second],
+        "right": right_sectors(pair.sides, up),
+        "numbered": None if pair.numbered is None else right_sectors(pair.numbered, up),
+    }
 
 
 def _marked(db: Session, inspection: Inspection, wanted: str) -> tuple[dict[str, Any], Mark]:

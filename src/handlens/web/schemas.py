@@ -379,6 +379,18 @@ class Side(Schema):
 
 class Sides(Schema):
     sides = fields.List(fields.Nested(Side), required=True)
+    nodes = fields.List(fields.Integer(), required=True, metadata={"description": "the two parts; the same twice for pieces of one"})
+    right = fields.List(
+        fields.List(fields.Float(), validate=validate.Length(equal=2)),
+        required=True,
+        metadata={"description": "headings from which the order is right, degrees to the right from the front"},
+    )
+    numbered = fields.List(
+        fields.List(fields.Float(), validate=validate.Length(equal=2)),
+        required=True,
+        allow_none=True,
+        metadata={"description": "the same by the numbers that the parts carry; null where they carry none"},
+    )
 
 
 class PullQuery(Strict):

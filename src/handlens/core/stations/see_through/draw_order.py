@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from functools import cache
 from itertools import combinations
 from typing import NamedTuple
@@ -13,7 +14,7 @@ from ...geometry.finite import finite_points
 from ...geometry.rays import RayScene, sphere_directions
 from ...geometry.topology import surface_once
 from ...geometry.triangles import fan
-from ...scene import Scene
+from ...scene import Node, Scene
 from ...scene.skinning import rest_world_positions
 from ...surface.opacity import mode_of
 from ...words.arrays import F64, I32, Array, Bool
@@ -21,12 +22,15 @@ from .records import DrawOrderFigures
 
 #: Sides from which is looked, and rays from each.
 DIRECTIONS, RAYS = 42, 400
+#: The property of a node that names its place in the order of drawing, the farthest first. Ours: no open format has a field for it.
+NUMBER = "draw_order"
 #: Most pairs that are looked at, the largest parts first, and most triangles of all blended parts together.
 _PAIRS, _TRIANGLES = 60, 400_000
 
 
 class _Layer(NamedTuple):
-    """One thing that is drawn whole: a part, or a piece of one. points (V, 3) world, triangles (T, 3), both: drawn from both sides."""
+    """One thing that is drawn whole: a part, or a piece of one. points (V, 3) world, triangles (T, 3), both: drawn from both sides.
+    number: the place in the order of drawing that its node names."""
 
     node: int
     order: int
@@ -35,6 +39,7 @@ class _Layer(NamedTuple):
     both: bool
     low: Array
     high: Array
+    number: int | None
 
     @property
     def middle(self) -> Array:
@@ -87,12 +92,18 @@ def _layer(scene: Scene, world: F64, node: int) -> _Layer | None:
     place = np.zeros((int(triangles.max()) + 1, 3))
     place[triangles.ravel()] = points[mesh.corners[corners]].reshape(-1, 3)
     both = any(scene.materials[mesh.slot_materials[k]].double_sided for k in blended)
-    return _boxed(node, 0, place, triangles, both)
+    return _boxed(node, 0, place, triangles, both, _number(scene.nodes[node]))
 
 
-def _boxed(node: int, order: int, points: F64, triangles: I32, both: bool) -> _Layer:
+def _number(node: Node) -> int | None:
+    extras = node.extras.get("extras")
+    number = extras.get(NUMBER) if isinstance(extras, Mapping) else None
+    return number if isinstance(number, int) and not isinstance(number, bool) else None
+
+
+def _boxed(node: int, order: int, points: F64, triangles: I32, both: bool, number: int | None = None) -> _Layer:
     used = points[np.unique(triangles)]
-    return _Layer(node, order, points, triangles, both, used.min(axis=0), used.max(axis=0))
+    return _Layer(node, order, points, triangles, both, used.min(axis=0), used.max(axis=0), number)
 
 
 def _pieces(x: _Layer) -> list[_Layer]:
@@ -124,23 +135,45 @@ def _look(a: _Layer, b: _Layer) -> DrawOrderFigures | None:
     along = np.repeat(-towards, RAYS, axis=0)
     near = [_near(scene, x, start, along).reshape(-1, RAYS) for scene, x in zip(scenes, (a, b), strict=True)]
     meets = np.isfinite(near[0]) & np.isfinite(near[1])
-    bad = _wrong(a, b, near, scenes, start, towards, size) & meets
-    met, wrongs = meets.sum(axis=1), bad.sum(axis=1)
+    met = meets.sum(axis=1)
+    shares = lambda wrongs: [float(w / n) if n else None for w, n in zip(wrongs.tolist(), met.tolist(), strict=True)]
+    bad = _wrong(a, b, near, scenes, start, towards, size, _ahead(a, b, towards))
+    if a.node != b.node:
+        # As far from one as from the other: which comes first is chance.
+        bad[np.abs((a.middle - b.middle) @ towards.T) < 1e-4 * size] = True
+    wrongs = (bad & meets).sum(axis=1)
     both, wrong = int(met.sum()), int(wrongs.sum())
-    sides = [float(w / n) if n else None for w, n in zip(wrongs.tolist(), met.tolist(), strict=True)]
     worst = towards[int(np.argmax(np.where(met > 0, wrongs / np.maximum(met, 1), -1.0)))]
     if not both:
         return None
     volume = [float(np.prod(x.high - x.low)) for x in (a, b)]
     outer = a if volume[0] >= volume[1] else b
-    return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), sides)
+    numbered = None
+    if a.number is not None and b.number is not None and a.number != b.number:
+        always = np.full(len(towards), float(a.number - b.number))
+        numbered = shares((_wrong(a, b, near, scenes, start, towards, size, always) & meets).sum(axis=1))
+    return DrawOrderFigures(a.node, b.node, outer.node, both, wrong, worst.tolist(), shares(wrongs), numbered)
 
 
-def _wrong(a: _Layer, b: _Layer, near: list[F64], scenes: list, start: F64, towards: F64, size: float) -> Bool:  # type: ignore[type-arg]
-    """(views, RAYS) bool: rays on which the painter's order is wrong."""
-    ahead = (a.middle - b.middle) @ towards.T
+def _ahead(a: _Layer, b: _Layer, towards: F64) -> F64:
+    """(views,) how much nearer the first is to each view than the second, by what a painter sorts by; where positive it is drawn last."""
     if a.node == b.node:
-        ahead = np.full(len(towards), 1.0 if a.order > b.order else -1.0)
+        return np.full(len(towards), 1.0 if a.order > b.order else -1.0)
+    out: F64 = (a.middle - b.middle) @ towards.T
+    return out
+
+
+def _wrong(
+    a: _Layer,
+    b: _Layer,
+    near: list[F64],
+    scenes: list,  # type: ignore[type-arg]
+    start: F64,
+    towards: F64,
+    size: float,
+    ahead: F64,
+) -> Bool:
+    """(views, RAYS) bool: rays on which the order is wrong in which two are drawn. ahead: (views,), the first is drawn last where positive."""
     out = np.zeros(near[0].shape, bool)
     for last, views in ((0, ahead > 0), (1, ahead <= 0)):
         if not views.any():
@@ -153,8 +186,6 @@ def _wrong(a: _Layer, b: _Layer, near: list[F64], scenes: list, start: F64, towa
             far = 2 * size - _first(scenes[last], start[rows] - 2 * size * along, along).reshape(-1, RAYS)
             here |= np.isfinite(far) & (far > first + 1e-4 * size)
         out[views] = here
-    if a.node != b.node:
-        out[np.abs(ahead) < 1e-4 * size] = True
     return out
 
 

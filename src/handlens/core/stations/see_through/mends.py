@@ -26,9 +26,10 @@ from ...surface.channels import LUMA
 from ...surface.opacity import in_colour, mode_of
 from ...words.arrays import F64, I32, U8, Array
 from ...words.figures import percent
-from .draw_order import draw_orders
+from .draw_order import NUMBER, draw_orders
 from .messages import say
 from .records import DrawOrderFigures
+from .sweep import right_from
 
 _MATERIALS = Parameter(
     "materials", "names", "which materials, by name with semicolons between; all that it is about where none is named", default=()
@@ -309,7 +310,7 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     ]
     if not pairs:
         raise MendError(say("see-through.halve.none"))
-    after, done, told = scene, set[int](), list[str]()
+    after, done, told, numbered = scene, set[int](), list[str](), set[int]()
     for pair in pairs:
         if {pair.first, pair.second} & done or not pair.wrong:
             continue
@@ -322,13 +323,20 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
             if len(halves) == 2 and other != split:
                 after, words = _numbered(after, [*halves, other], pair.worst)
                 told.append(words)
+                numbered |= {*halves, other}
     if not done:
         raise MendError(say("see-through.halve.no-gain"))
     now = draw_orders(after, world_matrices(after), _placed(after))
     share = lambda some: f"{percent(sum(d.wrong for d in some) / max(sum(d.both for d in some), 1))}"
     count = lambda s: f"{sum(n.mesh is not None for n in s.nodes):,}"
     remarks = (say("see-through.halve.left", share=share(now)),) if any(d.wrong for d in now) else ()
-    remarks = (*told, *remarks)
+    up = scene.up_axis or "Y"
+    holds = [
+        say("see-through.halve.holds", one=after.part_name(d.first), other=after.part_name(d.second), sides=right_from(d.numbered, up))
+        for d in now
+        if {d.first, d.second} <= numbered and d.numbered is not None
+    ]
+    remarks = (*told, *holds, *remarks)
     return Outcome(
         after,
         (Figure("rays on which the order is wrong", share(before), share(now)), Figure("parts", count(scene), count(after))),
@@ -353,7 +361,7 @@ def _numbered(scene: Scene, nodes: list[int], toward: Sequence[float]) -> tuple[
         extras = changed[i].extras
         own = extras.get("extras")
         changed[i] = replace(
-            changed[i], extras={**extras, "extras": {**(own if isinstance(own, Mapping) else {}), "draw_order": number}}
+            changed[i], extras={**extras, "extras": {**(own if isinstance(own, Mapping) else {}), NUMBER: number}}
         )
     side = heading(list(toward), scene.up_axis or "Y")
     words = say("see-through.halve.order", side=side, names=", ".join(scene.part_name(i) for i in order))

@@ -27,6 +27,7 @@ say = Messages(
         "see-through.shadow.no-wish": "the intent does not say whether blended parts should cast a shadow",
         "see-through.shadow": "{materials:# blended material casts|blended materials cast} {cast:?a|no} shadow there: {names}",
         "see-through.halve.order": "Drawn in this order as seen from {side}: {names}; from the other side the other way round. A destination that goes by numbers finds them as the property draw_order, where the format holds properties.",
+        "see-through.halve.holds": "By these numbers {one} and {other} are in the right order {sides}.",
         "see-through.halve.none": "None of these blended parts encloses another.",
         "see-through.halve.no-gain": "No split of these parts improves the order: all faces are on one side, or in one piece.",
         "see-through.from-brightness.unreadable": "No image of these materials could be opened.",

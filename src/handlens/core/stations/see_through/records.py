@@ -8,7 +8,8 @@ import msgspec
 class DrawOrderFigures(msgspec.Struct, frozen=True):
     """Two blended parts, or pieces of one (first and second are the same): rays that meet both, and those on which the order
     in which they are drawn is wrong. outer: the larger one. worst: direction towards the viewer in world axes. sides: for each
-    side that was looked from, the share of its rays that are wrong, None where it meets none of both.
+    side that was looked from, the share of its rays that are wrong, None where it meets none of both. numbered: the same where the
+    two are drawn by the numbers that they carry and not by their middles; None where they carry none, or the same.
     """
 
     first: int
@@ -18,6 +19,7 @@ class DrawOrderFigures(msgspec.Struct, frozen=True):
     wrong: int
     worst: list[float]
     sides: list[float | None]
+    numbered: list[float | None] | None = None
 
 
 class SeeThroughMeasures(msgspec.Struct, frozen=True):
