@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from dataclasses import replace
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -12,6 +13,9 @@ from playwright.sync_api import expect
 from browser.steps import accessibility, as_glb, ask, on_stage, revision_of, settle, stage_there
 from kit.pictures import png, textured
 from kit.scenes import mesh, scene
+
+#: Models of others that the system ships.
+OTHERS = Path("/usr/share/assimp/models")
 
 
 def keys():
@@ -133,3 +137,67 @@ def test_what_is_picked_is_dragged_on_the_uv_sheet_and_snaps_to_the_tile(page, s
     # Its left side came within a hair of the tile's.
     assert (slip["mend"], slip["params"]["right"]) == ("textures.place-uvs", pytest.approx(-0.2, abs=1e-6))
     assert slip["params"]["up"] == pytest.approx(-0.01, abs=0.02)
+
+
+def on_screen(page, place):
+    """(x, y) pixels of the stage at which a place in the model's metres is drawn."""
+    return page.evaluate(
+        """place => { const { camera, w, h } = stageTest.stage; camera.updateMatrixWorld();
+        const p = camera.position.clone().set(...place).project(camera); return [(p.x * 0.5 + 0.5) * w, (0.5 - p.y * 0.5) * h]; }""",
+        place,
+    )
+
+
+@pytest.mark.parametrize("way", ["mouse", "keyboard"])
+def test_faces_of_a_box_that_others_made_are_cut_joined_raised_and_proved(page, server, way):
+    """Two clicks, or twice Enter at a cross that the arrows move, name where a face is cut and which corners are joined; the bar that asks
+    for them covers none of the model."""
+    name = f"Cut box {way}"
+    on_stage(page, server, name, [{"name": f"cut_box_{way}.obj", "buffer": (OTHERS / "OBJ" / "box.obj").read_bytes()}])
+    page.get_by_role("button", name="front", exact=True).click()
+    page.get_by_label("Point at faces").click()
+    slips = page.get_by_label("Mend tape").get_by_role("listitem")
+    holder = page.locator(".holder")
+
+    def point(x, y):
+        """At a place of the front face, with either hand; on the stage the box stands on the floor."""
+        settle(page)
+        box, (u, v) = holder.bounding_box(), on_screen(page, (x, y + 0.5, 0.5))
+        if way == "mouse":
+            page.mouse.click(box["x"] + u, box["y"] + v)
+            return
+        # The cross stays where it was; from a corner the way is known.
+        holder.focus()
+        for key, times in (("ArrowLeft", 40), ("ArrowUp", 25)):
+            for _ in range(times):
+                page.keyboard.press(f"Shift+{key}")
+        for key, far in (("ArrowRight", u), ("ArrowDown", v)):
+            for _ in range(int(far // 40)):
+                page.keyboard.press(f"Shift+{key}")
+            for _ in range(round(far % 40)):
+                page.keyboard.press(f"Control+{key}")
+        page.keyboard.press("Enter")
+
+    def act(words, count, *places, **fields):
+        bar(page).get_by_role("button", name=words, exact=True).click()
+        for place in places:
+            point(*place)
+        for field, text in fields.items():
+            bar(page).get_by_label(field.replace("_", " "), exact=True).fill(text)
+        bar(page).get_by_role("button", name="Put on the tape").click()
+        expect(slips).to_have_count(count)
+        stage_there(page)
+
+    point(0.2, -0.2)
+    act("cut", 1, (-0.46, 0), (0, 0.46))
+    point(0.2, -0.2)
+    act("join", 2, (-0.46, -0.46), (0.46, -0.46))
+    point(0.2, 0)
+    act("raise", 3, height_mm="50")
+    (cut, joined, raised) = [x["params"] for x in tape(server, name)]
+    assert {cut["begins"].partition(":")[0], cut["ends"].partition(":")[0]} <= {"0-3", "3-0", "3-7", "7-3"}
+    assert {joined["vertex"], joined["to_vertex"]} == {0, 4}
+    assert raised["height_mm"] == 50
+    page.get_by_role("button", name=re.compile("^Export rev")).click()
+    page.get_by_role("button", name="Write and prove it").click()
+    expect(page.locator(".stamp")).to_contain_text("Proved")

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 // Two rows of words under the stage: how to point at faces, and what to do with those that are picked.
-import { computed, reactive, ref, watch } from 'vue';
+import { computed, onBeforeUnmount, onMounted, reactive, ref, watch } from 'vue';
 import { useKeys } from '../app/keys';
 import type { Sets } from '../stage/displayCopy';
 import { faceText, type Mask } from '../stage/faces';
@@ -13,6 +13,7 @@ import { length } from './words';
 
 /** What a new material is, until another colour is chosen. */
 const PLAIN = '#b8a88a';
+const emit = defineEmits<{ tall: [pixels: number] }>();
 const bench = useBench('reading', 'choices', 'changes', 'tape', 'marks', 'ways', 'picks');
 const model = computed(() => bench.drawn.value);
 const HOW = Object.entries(HOWS) as [How, (typeof HOWS)[How]][];
@@ -117,6 +118,11 @@ const key = (node: number) => bench.nodes.value.find((n) => n.node === node)?.ke
 const named = computed(() =>
   each.value.map(({ node, mask }) => ({ part: key(node), faces: faceText(mask), count: mask.reduce((n, x) => n + x, 0) })),
 );
+/** How much of the stage the bar takes: the model is drawn in what is left, so that nothing which is pointed at lies below it. */
+const root = ref<HTMLElement>();
+const sizes = new ResizeObserver(() => emit('tall', root.value?.offsetHeight ?? 0));
+onMounted(() => sizes.observe(root.value!));
+onBeforeUnmount(() => (sizes.disconnect(), emit('tall', 0)));
 /** Why an act cannot be done with what is picked. */
 const lacks = computed(() => {
   if (!act.value) return '';
@@ -190,7 +196,7 @@ useKeys('Faces', [
   },
   {
     keys: ['Enter'],
-    says: 'on the stage: pick at the cross that the arrows move; Shift adds, Ctrl takes away',
+    says: 'on the stage: pick at the cross that the arrows move (Shift in leaps, Ctrl by pixels); Shift adds, Ctrl takes away',
     run: () => undefined,
   },
   { keys: ['PageUp', 'PageDown'], says: 'grow, shrink', run: (e) => (e.key === 'PageUp' ? grow() : shrink()) },
@@ -208,7 +214,7 @@ useKeys('Faces', [
     :style="{ transform: `translate(${bench.at.value.x + 14}px, ${bench.at.value.y - 10}px)` }"
     >{{ told.count.toLocaleString('en') }} · {{ square(told.area) }} · {{ list(told.names, 1) }}</span
   >
-  <div class="picks" role="region" aria-label="Faces that are pointed at">
+  <div ref="root" class="picks" role="region" aria-label="Faces that are pointed at">
     <p class="told" role="status">
       <template v-if="told.count"
         ><b class="mono">{{ told.count.toLocaleString('en') }}</b> {{ told.count === 1 ? 'face' : 'faces' }} of

@@ -134,6 +134,8 @@ function spread(e: KeyboardEvent) {
 }
 let held = state.shape;
 let waiting = false;
+/** Pixels at the foot of the stage that the bar of picks takes. */
+const below = ref(0);
 const walkKeys: Record<string, (typeof SIDES)[number]> = { f: 'front', l: 'left', b: 'back', r: 'right', t: 'top' };
 function walkKey(e: KeyboardEvent) {
   if (!waiting) return;
@@ -192,6 +194,7 @@ useKeys('Stage', [
     <div
       ref="holder"
       class="holder"
+      :style="{ bottom: `${below}px` }"
       tabindex="0"
       role="application"
       aria-label="The model in 3D. Arrows turn it or move the loupe, plus and underscore come nearer or go away, 0 shows all."
@@ -274,7 +277,7 @@ useKeys('Stage', [
     </div>
     <MotionBar v-if="state.motion && state.clips.length" :context="stage" />
     <PullTest v-if="state.pulling" :context="stage" :inspection="bench.bench.value?.reading?.inspection ?? null" />
-    <PickBar v-if="bench.picking.value" />
+    <PickBar v-if="bench.picking.value" @tall="(pixels) => (below = pixels)" />
     <LensRack
       v-else
       class="rack"

@@ -190,7 +190,7 @@ export function usePicking(
     const way = arrows[e.key];
     if (way && !e.altKey) {
       if (!cross.shown) Object.assign(cross, { shown: true, x: stage.value.w / 2, y: stage.value.h / 2 });
-      const step = e.shiftKey ? 40 : 8;
+      const step = e.shiftKey ? 40 : e.ctrlKey ? 1 : 8;
       cross.x = Math.max(0, Math.min(stage.value.w, cross.x + way[0] * step));
       cross.y = Math.max(0, Math.min(stage.value.h, cross.y + way[1] * step));
       if (drawing) extend([cross.x, cross.y]);
