@@ -100,6 +100,7 @@ class Check:
     masked: says nothing while another finding comes first, so that what it says once that is mended is not new.
     revealed: tells of things that are the same; they were so before but for what a mend takes away.
     of_pairs: tells of pairs of parts, which go by other names once a part is split.
+    asks: keys of the intent of which one must be said before any of its mends goes on a tape by itself: without them it is a guess.
     held_to: paths of the values in a sheet that this is held to, such as `limits.triangles_mesh`.
     keys: of a house check the record of what a sheet may say for it, under `house` and its id; read by `sheet.keys_of`.
     """
@@ -121,6 +122,7 @@ class Check:
     revealed: bool = False
     of_pairs: bool = False
     held_to: tuple[str, ...] = ()
+    asks: tuple[str, ...] = ()
     keys: type[msgspec.Struct] | None = None
 
     @property
@@ -146,6 +148,7 @@ def check(
     revealed: bool = False,
     of_pairs: bool = False,
     held_to: tuple[str, ...] = (),
+    asks: tuple[str, ...] = (),
     keys: type[msgspec.Struct] | None = None,
 ) -> Callable[[Judge], Check]:
     """Make a check of a function. Its docstring must say what it does, then "Why:", "Measured:" and "Source:" lines.
@@ -174,6 +177,7 @@ def check(
             revealed=revealed,
             of_pairs=of_pairs,
             held_to=held_to,
+            asks=asks,
             keys=keys,
         )
 

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
+from string import Formatter
 from typing import Any, Literal
 
 from ..limits import InputError
 from ..measures.draw_cost import DrawCost
 from ..scene import Scene
 from ..words.calls import Params, split_names
+from ..words.figures import plain
 from ..words.lengths import read_length
 from .promises import Promise
 
@@ -143,6 +145,20 @@ class Mend:
     button: str = ""
     #: Checks whose findings are part of what it costs: that they come is no reason not to offer it.
     leaves: tuple[str, ...] = ()
+
+    def says_of(self, params: Params) -> str:
+        """What it will do to what: as its button says, or by its title, and to which parts."""
+        listed = lambda value: ", ".join(map(str, value[:2])) + (" …" if len(value) > 2 else "")
+        words = {
+            name: listed(value) if isinstance(value, list | tuple) else plain(value) if isinstance(value, float) else str(value)
+            for name, value in params.items()
+        }
+        known = {name for _, name, _, _ in Formatter().parse(self.button) if name}
+        text = self.button.format(**words) if self.button and all(words.get(name) for name in known) else self.title
+        parts = params.get("parts") or ()
+        parts = split_names(parts) if isinstance(parts, str) else parts
+        whose = f", {parts[0]}" if len(parts) == 1 else f", {len(parts)} parts" if parts else ""
+        return text if "parts" in known else text + whose
 
     def read(self, params: Params) -> Params:
         """Check and convert parameters. Raises InputError."""

@@ -8,6 +8,7 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from ..geometry.fit import fit_similarity
 from ..limits import plural
 from ..measures.slots import material_says
 from ..scene.model import Clip, Image, Mesh, Scene
@@ -89,7 +90,7 @@ def measured_promise(before: Scene, after: Scene, promise: Promise, params: Para
     if promise.looks:
         return _looks(before, after)
     few = fewer_vertices(before, _VERTICES), fewer_vertices(after, _VERTICES)
-    parts = _paired(*few)
+    parts = paired_parts(*few)
     # A mend that removes or adds parts says so by itself; what is compared here are those that are on both sides.
     if not parts:
         return []
@@ -115,7 +116,7 @@ def _looks(before: Scene, after: Scene) -> list[PromiseResult]:
     """How faces of parts that are on both sides, with as many faces, are painted."""
     alike: dict[tuple[int, int], bool] = {}
     wrong = seen = 0
-    for i, j in _paired(before, after):
+    for i, j in paired_parts(before, after):
         a, b = before.nodes[i].mesh, after.nodes[j].mesh
         if a is None or b is None or before.meshes[a].face_count != after.meshes[b].face_count:
             continue
@@ -205,7 +206,7 @@ def _poses(
     return [PromiseResult(f"every pose of {count}", off, allowed)] if seen else []
 
 
-def _paired(a: Scene, b: Scene) -> list[tuple[int, int]]:
+def paired_parts(a: Scene, b: Scene) -> list[tuple[int, int]]:
     """Drawn nodes that are on both sides: by their number where the trees are as long, by their own name where it is the only one."""
     mine, theirs = _drawn(a), _drawn(b)
     if len(a.nodes) == len(b.nodes) and mine == theirs:
@@ -250,22 +251,14 @@ def _greatest_distance(a: F64, b: F64) -> float:
 
 
 def _alike(a: F64, b: F64) -> tuple[F64, F64]:
-    """Two lists of points with the similarity between them taken out, which is fitted (Umeyama 1991, IEEE PAMI 13(4), eq. 40 to 42)."""
+    """Two lists of points with the similarity between them taken out; as they are where none can be fitted."""
     use = np.isfinite(a).all(axis=1)
     if not np.array_equal(use, np.isfinite(b).all(axis=1)):
         return a, b
     a, b = a[use], b[use]
     if len(a) < 2:
         return a, a
+    fit = fit_similarity(a, b)
     p, q = a - a.mean(axis=0), b - b.mean(axis=0)
-    sizes = [float(np.abs(x).max()) for x in (p, q)]
-    if not all(0 < x < np.inf for x in sizes):
-        return p, q
-    # Of size one first: squares of what a file may hold are no numbers any more.
-    p, q = p / sizes[0], q / sizes[1]
-    u, d, v = np.linalg.svd(q.T @ p)
-    signs = np.array([1.0, 1.0, np.sign(np.linalg.det(u) * np.linalg.det(v)) or 1.0])
-    turn = u * signs @ v
-    scale = float((d * signs).sum()) / float((p**2).sum())
     # Both as large as before, so that what is off counts as it did there.
-    return p * sizes[0], (q @ turn) / (scale or 1.0) * sizes[0]
+    return (p, q) if fit is None else (p, q @ fit.turn / fit.scale)

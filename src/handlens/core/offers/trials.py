@@ -248,7 +248,7 @@ class _Tries:
             return None
         intent = self.intent
         for text in texts:
-            intent = _intent_with_unit(self.calls[text], intent)
+            intent = intent_with_unit(self.calls[text], intent)
         after = self.written(scene, name, intent, before.measures)
         return None if after is None else self.compared(texts, before.judged, after.judged)
 
@@ -327,7 +327,7 @@ def _work_per_triangle(mend: str) -> float:
     return 0.0 if declared is None else declared.work_per_triangle
 
 
-def _intent_with_unit(call: Call, intent: Intent) -> Intent:
+def intent_with_unit(call: Call, intent: Intent) -> Intent:
     """The intent once a call was kept: what one unit is has been said then, whether the file can state it or not."""
     unit = call.params.get("unit") if call.mend == "size.scale" else None
     return intent if unit in (None, "as-it-is") else replace(intent, unit=unit)

@@ -62,6 +62,7 @@ def share_of(side: SideFigures) -> float:
     result="stop",
     held_to=("receiver.back_faces",),
     mends=("facing.outward", "facing.inward", "facing.turn"),
+    asks=("seen_from",),
     explains={"black": OFTEN, "hole": BY_ITSELF, "see-through": OFTEN, "inside-out": BY_ITSELF},
 )
 def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -118,6 +119,7 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Double-sided material hides faces turned away",
     result="caution",
     mends=("facing.outward",),
+    asks=("seen_from",),
     explains={"black": OFTEN, "hole": BY_ITSELF, "see-through": SELDOM, "inside-out": OFTEN, "slow": SELDOM},
 )
 def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -181,6 +183,7 @@ def one_sided(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Inconsistent winding",
     result="caution",
     mends=("facing.outward", "facing.inward"),
+    asks=("seen_from",),
     follows=(
         "facing.inward",
         "facing.double-sided",
@@ -233,6 +236,7 @@ def one_surface(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Backs seen on walking round",
     result="caution",
     mends=("surface.fill", "facing.double-sided"),
+    asks=("seen_from",),
     explains={"hole": BY_ITSELF, "inside-out": OFTEN},
     tolerance=0.002,
     masked=True,

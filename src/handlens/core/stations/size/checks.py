@@ -137,6 +137,7 @@ def _height(measures: Measures, sheet: RuleSheet) -> float:
     title="The unit is not stated",
     result="caution",
     mends=("size.scale",),
+    asks=("unit", "expected"),
     explains={"gone": SELDOM, "size": BY_ITSELF},
 )
 def undeclared_unit(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
@@ -334,7 +335,14 @@ def _expected_parts(measures: Measures, sheet: RuleSheet, intent: Intent) -> Ite
         )
 
 
-@check("size.character", title="Taller than people are", result="caution", mends=("size.scale",), explains={"size": BY_ITSELF})
+@check(
+    "size.character",
+    title="Taller than people are",
+    result="caution",
+    mends=("size.scale",),
+    asks=("expected",),
+    explains={"size": BY_ITSELF},
+)
 def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """A character of more than two metres for which no size is expected.
 
@@ -361,6 +369,7 @@ def character(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     title="Implausible size",
     result="caution",
     mends=("size.scale",),
+    asks=("expected",),
     explains={"gone": OFTEN, "size": BY_ITSELF},
 )
 def extreme(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:

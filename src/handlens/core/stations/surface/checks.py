@@ -417,6 +417,7 @@ def _card_words(found: list[PartFigures]) -> str:
     title="Geometry that cannot be seen",
     result="note",
     mends=("surface.remove-unseen",),
+    asks=("seen_from",),
     explains={"striped": OFTEN, "slow": OFTEN},
     tolerance=100.0,
 )
