@@ -27,6 +27,8 @@ from .core.declare.mend import Figure
 from .core.judge import Judgement, judge
 from .core.limits import InputError, MendError
 from .core.measures import Measures
+from .core.offers.way import Wish, find_way, read_rules, recipe
+from .core.offers.way.records import Way
 from .core.packages import FolderPackage
 from .core.pipeline.inspecting import inspect
 from .core.pipeline.opening import open_scene
@@ -53,6 +55,7 @@ __all__ = [
     "Proof",
     "RuleSheet",
     "Scene",
+    "Way",
     "Written",
     "intent_from_json",
     "load_sheet",
@@ -98,6 +101,30 @@ class Model:
         return replace(
             self, scene=made.scene, figures=(*self.figures, *made.all_figures()), remarks=(*self.remarks, *made.remarks)
         )
+
+    def way(
+        self,
+        *sheets: str | RuleSheet,
+        intent: Intent | None = None,
+        goal: str = "caution",
+        rules: Mapping[str, str] | None = None,
+        look: bool = True,
+    ) -> Way:
+        """The way to Fit for one destination or several: which mends, in which order, what they cost, and what is left for a person.
+
+        sheets: as for `judge`. goal: from which result on findings are mended. rules: by check the mend that is preferred where there is
+        a choice. look: whether it is drawn from twelve sides before and after. `played` plays it. Raises InputError.
+        """
+        known = [sheet if isinstance(sheet, RuleSheet) else load_sheet(sheet) for sheet in sheets or (None,)]
+        wish = Wish(goal, read_rules(rules or {}), look=look)
+        return find_way(self.scene, known, intent or Intent(), wish).way
+
+    def played(self, way: Way, sheet: str | None = None) -> Model:
+        """The model with the mends of a way applied, and those of the branch of a sheet where its slug is named."""
+        model = self
+        for call in recipe(way, sheet):
+            model = model.mend(call.mend, **call.params)
+        return model
 
     def write(self, format_name: str, sheet: str | RuleSheet | None = None, intent: Intent | None = None) -> Written:
         """The model in a format, as a rule sheet's destination wants it, without what the intent calls aside. Nothing is stored yet.

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import shlex
 from collections.abc import Iterator
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from .core.declare.check import RESULTS
 from .core.limits import plural
@@ -14,6 +14,9 @@ from .core.route.stations import stations
 from .core.words.calls import call_text
 from .core.words.figures import plain
 from .core.words.lengths import metres
+
+if TYPE_CHECKING:
+    from .core.offers.way.records import Cost, Slip, Way
 
 #: Titles of one kind that are listed; the rest are counted.
 _LISTED = 5
@@ -105,3 +108,102 @@ def proof_text(proof: Proof) -> list[str]:
 
 #: Outcomes of a row in words.
 WORDS = {"clear": "same", "caution": "expected", "stop": "DIFFERS"}
+
+
+def way_text(place: str, way: Way) -> list[str]:
+    """The way to Fit of a model in lines. place: where it is."""
+    lines = [f"{place}: {_ends(way)}"]
+    for n, slip in enumerate(way.slips, 1):
+        lines += _slip(str(n), slip, len(way.branches))
+    for branch in way.branches:
+        b, a = branch.before, branch.after
+        verdict = f"{plural(a.stop, 'stop')}, {plural(a.caution, 'caution')}, {plural(a.note, 'note')}"
+        was = f"was {plural(b.stop, 'stop')}, {plural(b.caution, 'caution')}, {plural(b.note, 'note')}"
+        lines += ["", f"{branch.name}: {'Fit' if a.fit else 'held'}; {verdict} ({was})"]
+        for n, slip in enumerate(branch.slips, len(way.slips) + 1):
+            lines += _slip(f"{n} (for {branch.name} alone)", slip, 1)
+        if branch.format:
+            lines.append(f"  goes out as .{branch.format}: its own format cannot hold all of it")
+        lines += [f"  brings  {title}" for title in branch.comes]
+        for left in branch.left:
+            lines += [f"  {left.result:8}{left.title}", f"{'':10}{left.because}"]
+        if a.unlooked:
+            lines.append(f"  Not looked at: {' and '.join(a.unlooked)}")
+    lines += ["", *_price(way)] if way.slips else []
+    if way.questions:
+        lines += ["", "Not said, and what the model suggests:"]
+        lines += [f"  {question.asks}: {question.words}; {question.why}" for question in way.questions]
+    if way.ended:
+        lines += ["", way.ended]
+    return lines
+
+
+def ways_table(trees: list[dict[str, Any]]) -> str:
+    """Models by destinations: what is left where. trees: as `way --json` has them."""
+    read = [tree for tree in trees if "branches" in tree]
+    names = [branch["name"] for branch in read[0]["branches"]]
+    rows = [["", *names]]
+    for tree in trees:
+        cells = ["could not be read"] if "error" in tree else []
+        for branch in tree.get("branches", []):
+            after = branch["after"]
+            counts = ", ".join(plural(after[k], k) for k in ("stop", "caution") if after[k]) or "nothing left"
+            cells.append(
+                f"{'held' if after['stop'] or after['unlooked'] else 'Fit'}, {plural(len(tree['slips']) + len(branch['slips']), 'mend')}, {counts}"
+            )
+        rows.append([tree["path"], *cells])
+    widths = [max(len(row[k]) for row in rows if k < len(row)) for k in range(len(names) + 1)]
+    return "\n" + "\n".join(
+        "  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=False)).rstrip() for row in rows
+    )
+
+
+def _ends(way: Way) -> str:
+    most = len(way.slips) + max((len(branch.slips) for branch in way.branches), default=0)
+    yours = len({left.id for branch in way.branches for left in branch.left})
+    after = f" after {plural(most, 'mend')}" if most else " as it is" if way.fit else ", and no mend helps"
+    return f"{'Fit' if way.fit else 'Held'}{after}" + (
+        f"; {plural(yours, 'thing is', 'things are')} left to you" if yours else ""
+    )
+
+
+def _slip(number: str, slip: Slip, sheets: int) -> Iterator[str]:
+    serves = f"  (for {len(slip.serves)} of {sheets})" if 0 < len(slip.serves) < sheets else ""
+    yield f"  {number} {slip.title}{serves}"
+    yield f"{'':10}--mend {shlex.quote(call_text(slip.mend, slip.params))}"
+    yield from (f"{'':10}clears {title}" for title in slip.clears)
+    yield from (f"{'':10}{figure.what}: {figure.before} → {figure.after}" for figure in slip.figures)
+    yield from (f"{'':10}{remark}" for remark in slip.remarks)
+    for option in slip.options:
+        if not option.chosen:
+            rule = f"{slip.checks[0]}={option.mend}" if slip.checks else option.mend
+            yield f"{'':10}or: {option.title}{_cost(option.cost)}; --prefer {rule}"
+
+
+def _price(way: Way) -> Iterator[str]:
+    yield f"Together: {_cost(way.cost).removeprefix(': ') or 'nothing that is drawn or stored changes in number'}."
+    if way.looks is not None:
+        looks = way.looks
+        worst = max(looks.sides, key=lambda side: side.pixels)
+        far = "" if looks.distance_m is None else f"; the surface lies within {metres(looks.distance_m)} of where it was"
+        if looks.worst:
+            yield f"Looks: {looks.mean:.1f} of {looks.of:,} pixels differ in the mean of twelve sides, {looks.worst:,} from {worst.words}{far}."
+        else:
+            yield f"Looks: no pixel differs from any of twelve sides{far}."
+
+
+def _cost(cost: Cost) -> str:
+    """Figures of a cost, after a colon; nothing where there are none."""
+    counted = (
+        (cost.triangles, "triangle", "triangles"),
+        (cost.draw_calls, "draw call", "draw calls"),
+        (cost.parts, "part", "parts"),
+    )
+    said = [f"{plural(abs(n), one, several)} {'more' if n > 0 else 'fewer'}" for n, one, several in counted if n]
+    if cost.pixels:
+        said.append(f"{plural(cost.pixels, 'pixel')} of images lost")
+    if cost.bytes:
+        said.append(f"{plural(abs(cost.bytes), 'byte')} {'more' if cost.bytes > 0 else 'fewer'}")
+    if cost.used_names:
+        said.append(f"files beside use {', '.join(cost.used_names[:3])}, which has another name then")
+    return f": {', '.join(said)}" if said else ""

@@ -484,7 +484,8 @@ def test_the_headings_from_which_an_order_is_right_are_one_sector():
 
     right = numbered(2, 1)
     ((begin, end),) = right_sectors(right.sides, "Y")
-    assert 180 <= begin < 230 and 310 < end <= 360
+    assert 180 <= begin < 230
+    assert 310 < end <= 360
     assert right_from(right.sides, "Y").startswith("from the back by the left to the front, ")
     assert right_sectors(right.numbered, "Y") == [(0.0, 360.0)]
     assert right_sectors(numbered(1, 2).numbered, "Y") == []

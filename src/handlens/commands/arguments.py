@@ -8,7 +8,7 @@ from .. import __version__
 from ..core.formats.table import WRITABLE
 from ..core.limits import InputError
 from ..core.words.lengths import WISHES
-from . import comparing, judging, learning, lists, receiving, writing
+from . import comparing, judging, learning, lists, receiving, ways, writing
 from .examples import after
 
 
@@ -97,6 +97,52 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
     _replace(p)
     p.set_defaults(run=writing.run_export)
+
+    p = commands.add_parser(
+        "way",
+        help="find the fewest mends that make a model fit, in an order that holds, and what is left for a person",
+        description="Each mend is played on what those before it made, and stays only where its finding goes and no stop or caution comes. "
+        "With several sheets: what serves all of them, and for each what it needs beyond.",
+    )
+    p.add_argument("path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model")
+    p.add_argument(
+        "--rules",
+        action="append",
+        default=[],
+        metavar="NAME_OR_FILE",
+        help="a rule sheet's name, slug or JSON file; may be given again for more destinations (default: the project's, else realtime-engine)",
+    )
+    p.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
+    p.add_argument("--as-suggested", action="store_true", help="take what the model suggests where the intent says nothing")
+    p.add_argument(
+        "--goal",
+        choices=["stop", "caution", "note"],
+        default="caution",
+        help="from which result on findings are mended (default: caution)",
+    )
+    p.add_argument(
+        "--prefer",
+        action="append",
+        default=[],
+        metavar="CHECK=MEND",
+        help="which mend is taken where a finding has several; may be given again",
+    )
+    p.add_argument(
+        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
+    p.add_argument("--no-looks", action="store_true", help="do not compare how it looks from twelve sides before and after")
+    p.add_argument("--picture", metavar="FILE", help="write the side that changes most, as WebP: before, after, where")
+    p.add_argument("--recipe", dest="recipe_out", metavar="FILE", help="write the mends as a recipe that `mend --recipe` takes")
+    p.add_argument("--json", metavar="FILE|-", help="write the whole way as JSON")
+    p.add_argument(
+        "--out",
+        metavar="FILE_OR_DIR",
+        help="write the mended model and prove it; with several sheets a folder, for each one of its own",
+    )
+    p.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
+    p.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
+    _replace(p)
+    p.set_defaults(run=ways.run_way)
 
     p = commands.add_parser("prove", help="compare two model files row by row")
     p.add_argument("a", metavar="A")

@@ -32,6 +32,14 @@ _EXAMPLES: dict[str, tuple[tuple[str, ...], str]] = {
         ("handlens export crab_pot --format glb --out out/ --proof proof.json",),
         "0: written, and proved where that was asked for. 1: written, and not proved. 2: nothing was written.",
     ),
+    "way": (
+        (
+            "handlens way crab_pot --rules creator-platform-strict",
+            "handlens way heron --rules ar-viewing --rules block-world --out out/",
+            "handlens way crab_pot --recipe pots.json --prefer skin.unbound=skin.bind-one",
+        ),
+        "0: it ends in Fit for every destination. 1: something is left, or what was written is not proved. 2: nothing could be read, or the call is wrong.",
+    ),
     "prove": (("handlens prove crab_pot.glb out/crab_pot.obj",), "0: proved. 1: something differs. 2: one could not be read."),
     "explain": (
         ("handlens explain crab_pot --look hole",),

@@ -60,7 +60,7 @@ def _sums(found: list[dict[str, Any]]) -> dict[str, int]:
     return {k: sum(entry["verdict"][k] for entry in found if "verdict" in entry) for k in ("stop", "caution", "note")}
 
 
-class _Which(NamedTuple):
+class Which(NamedTuple):
     """A model that a call names: where its package is, the package, its main file in there, and how people know it."""
 
     path: str
@@ -79,17 +79,21 @@ class _Judged(NamedTuple):
     read: list[str]
 
 
-def _named(args: argparse.Namespace) -> list[_Which]:
+def named_models(args: argparse.Namespace) -> list[Which]:
     """Every model that a call names. Raises InputError."""
     from ..core.pipeline.opening import models_below, models_of
 
     out = []
     for path in args.path:
-        found = models_below(path, args.search) if args.recursive else [(path, *one) for one in models_of(path, args.search)]
+        found = (
+            models_below(path, args.search)
+            if getattr(args, "recursive", False)
+            else [(path, *one) for one in models_of(path, args.search)]
+        )
         for where, package, main in found:
             # By its name alone it could not be told from that of another folder.
             place = where if Path(where).name == main else f"{where.rstrip('/')}/{main}"
-            out.append(_Which(where, package, main, place))
+            out.append(Which(where, package, main, place))
     return out
 
 
@@ -117,7 +121,7 @@ def _judged_models(
     if args.project:
         for sentence in args.project.ended(date.today()):
             print(f"handlens: {sentence}", file=sys.stderr)
-    named = _named(args)
+    named = named_models(args)
     work = lambda which: _inspected(args, sheet, which, baseline, sources, pictures)
     judged: list[_Judged] = []
     for one in _each(work, named, args):
@@ -139,7 +143,7 @@ def _judged_models(
     return judged
 
 
-def _each(work: Callable[[_Which], _Judged], named: list[_Which], args: argparse.Namespace) -> Iterator[_Judged]:
+def _each(work: Callable[[Which], _Judged], named: list[Which], args: argparse.Namespace) -> Iterator[_Judged]:
     """Models one after another, or several at once, in their order; one that cannot be read takes no other along."""
     from ..core.machine.one_each import one_each
 
@@ -174,7 +178,7 @@ def _each(work: Callable[[_Which], _Judged], named: list[_Which], args: argparse
     yield from (done[k] for k in range(len(named)))
 
 
-def _unread(which: _Which, why: str) -> _Judged:
+def _unread(which: Which, why: str) -> _Judged:
     # One that cannot be read must not pass for one that was.
     return _Judged({"source": {"path": which.main}, "place": which.place, "error": why}, None, 1, which.place, [])
 
@@ -198,7 +202,7 @@ def _progress(total: int, args: argparse.Namespace) -> Any:
 
 
 def _inspected(
-    args: argparse.Namespace, sheet: RuleSheet, which: _Which, baseline: Baseline | None, sources: bool, pictures: bool
+    args: argparse.Namespace, sheet: RuleSheet, which: Which, baseline: Baseline | None, sources: bool, pictures: bool
 ) -> _Judged:
     """What came of one model. Raises InputError."""
     from ..core.judge import judge

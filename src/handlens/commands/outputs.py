@@ -33,9 +33,14 @@ def outputs_of(args: argparse.Namespace, *read: tuple[str, str, Scene]) -> Outpu
     inputs = [
         *([] if project is None else [project.path, *([project.sheet] if project.sheet else [])]),
         *getattr(args, "search", ()),
-        *(x for name in ("rules", "intent", "baseline", "recipe") if (x := getattr(args, name, None))),
+        *(x for name in ("rules", "intent", "baseline", "recipe") for x in _listed(getattr(args, name, None))),
     ]
     return Outputs([*inputs, *(name for one in read for name in read_of(*one))], getattr(args, "replace", False))
+
+
+def _listed(value: str | list[str] | None) -> list[str]:
+    """What an argument names: nothing, one thing or several."""
+    return value if isinstance(value, list) else [value] if value else []
 
 
 def read_of(path: str, main: str, scene: Scene) -> list[str]:

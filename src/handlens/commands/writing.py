@@ -54,8 +54,8 @@ def run_mend(args: argparse.Namespace) -> int:
     sheet = load_sheet(args.rules)
     options = ExportOptions(unstated_unit=sheet.unit, unstated_axis=sheet.up_axis)
     changed: list[str] | None = None
-    if _is_package(args.path) and _is_package(args.out, written=True):
-        _refuse_inside(args)
+    if is_package(args.path) and is_package(args.out, written=True):
+        refuse_inside(args.path, args.out)
         placed, changed, format_name = _package_files(
             args.out, package, path, before, scene, [r.mend for r in runs if r.applied], options
         )
@@ -103,7 +103,7 @@ def run_mend(args: argparse.Namespace) -> int:
     return 0 if all(run.applied for run in runs) else 1
 
 
-def _is_package(path: str, written: bool = False) -> bool:
+def is_package(path: str, written: bool = False) -> bool:
     """Whether a path is a folder or a zip; written: whether it will be one."""
     there = Path(path)
     folder = there.is_dir() or (written and (path.endswith(("/", os.sep)) or not there.suffix))
@@ -117,10 +117,10 @@ def _package_files(
     from ..core.pipeline.packaged import packaged
 
     made = packaged(package, path, before, after, because, options)
-    return _placed(out, made.files), list(made.changed), made.main.rpartition(".")[2]
+    return placed_package(out, made.files), list(made.changed), made.main.rpartition(".")[2]
 
 
-def _placed(out: str, files: Mapping[str, bytes]) -> dict[Path, bytes]:
+def placed_package(out: str, files: Mapping[str, bytes]) -> dict[Path, bytes]:
     """The files of a package by where they are written: in a zip, or below a folder. Raises InputError."""
     from ..core.pipeline.packaged import as_zip
 
@@ -133,17 +133,17 @@ def _placed(out: str, files: Mapping[str, bytes]) -> dict[Path, bytes]:
 
 def _refuse_no_package(args: argparse.Namespace) -> None:
     """Raises InputError where --package has nothing to go by, or no place to go to."""
-    if not _is_package(args.path):
+    if not is_package(args.path):
         raise InputError(f"{args.path} is one file; --package wants the folder or zip that the model came in.")
-    if not _is_package(args.out, written=True):
+    if not is_package(args.out, written=True):
         raise InputError(f"{args.out} is a file; --package writes to a folder or a .zip.")
-    _refuse_inside(args)
+    refuse_inside(args.path, args.out)
 
 
-def _refuse_inside(args: argparse.Namespace) -> None:
+def refuse_inside(path: str, out: str) -> None:
     """Raises InputError where a package would be written into itself."""
-    if Path(args.out).resolve().is_relative_to(Path(args.path).resolve()):
-        raise InputError(f"{args.out} is inside the package itself; name a place outside of it.")
+    if Path(out).resolve().is_relative_to(Path(path).resolve()):
+        raise InputError(f"{out} is inside the package itself; name a place outside of it.")
 
 
 def _refuse_links(folder: Path, placed: Iterable[Path]) -> None:
@@ -172,7 +172,7 @@ def run_export(args: argparse.Namespace) -> int:
     if args.package:
         _refuse_no_package(args)
         whole, made = packaged_as(package, path, scene, format_name, options, intent)
-        placed = _placed(args.out, whole.files)
+        placed = placed_package(args.out, whole.files)
         outputs.write(placed)
         written: Package = ZipPackage(Path(args.out)) if args.out.lower().endswith(".zip") else FolderPackage(Path(args.out))
         main, count = whole.main, plural(len(whole.changed), "file")

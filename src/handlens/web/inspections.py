@@ -94,12 +94,12 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
     if pair is None:
         # Most parts lie in nobody's way: that is an answer, and no mistake.
         return {"sides": [], "nodes": [], "right": [], "numbered": None}
-    up = m.up_axis or up
+    axis = m.up_axis or up
     return {
-        "sides": [side._asdict() for side in sides(pair, up)],
+        "sides": [side._asdict() for side in sides(pair, axis)],
         "nodes": [pair.first, pair.second],
-        "right": right_sectors(pair.sides, up),
-        "numbered": None if pair.numbered is None else right_sectors(pair.numbered, up),
+        "right": right_sectors(pair.sides, axis),
+        "numbered": None if pair.numbered is None else right_sectors(pair.numbered, axis),
     }
 
 

@@ -379,7 +379,9 @@ class Side(Schema):
 
 class Sides(Schema):
     sides = fields.List(fields.Nested(Side), required=True)
-    nodes = fields.List(fields.Integer(), required=True, metadata={"description": "the two parts; the same twice for pieces of one"})
+    nodes = fields.List(
+        fields.Integer(), required=True, metadata={"description": "the two parts; the same twice for pieces of one"}
+    )
     right = fields.List(
         fields.List(fields.Float(), validate=validate.Length(equal=2)),
         required=True,

@@ -153,10 +153,10 @@ class Mend:
             name: listed(value) if isinstance(value, list | tuple) else plain(value) if isinstance(value, float) else str(value)
             for name, value in params.items()
         }
-        known = {name for _, name, _, _ in Formatter().parse(self.button) if name}
+        known = {name for _, name, *_ in Formatter().parse(self.button) if name}
         text = self.button.format(**words) if self.button and all(words.get(name) for name in known) else self.title
-        parts = params.get("parts") or ()
-        parts = split_names(parts) if isinstance(parts, str) else parts
+        named: Any = params.get("parts") or []
+        parts: list[str] = split_names(named) if isinstance(named, str) else list(named)
         whose = f", {parts[0]}" if len(parts) == 1 else f", {len(parts)} parts" if parts else ""
         return text if "parts" in known else text + whose
 

@@ -63,16 +63,18 @@ def packaged_as(
     format_name: str,
     options: ExportOptions = PLAIN,
     intent: Intent | None = None,
+    because: Sequence[str] = ("export",),
 ) -> tuple[Packaged, Written]:
     """The package with its model in another format, and what was written of that. Raises InputError as `packaged` does.
 
     main: path of the model in the package. scene: the model. options, intent: as `write_as` has them.
+    because: ids of the mends that were applied.
     """
     home = posixpath.dirname(main)
     stem = PurePosixPath(main).stem
     made = write_as(scene, format_name, stem, options, intent, home)
     new = {_inside(home, name): data for name, data in made.files.items()}
-    return _together(package, main, next(iter(new)), new, _own(scene, scene, main), ["export"]), made
+    return _together(package, main, next(iter(new)), new, _own(scene, scene, main), because), made
 
 
 def _own(before: Scene, after: Scene, main: str) -> set[str | None]:

@@ -44,10 +44,11 @@ class _File(msgspec.Struct, frozen=True, forbid_unknown_fields=True, rename="keb
     house: list[_Text] = []
     intents: list[ProjectIntent] = []
     waivers: list[ProjectWaiver] = []
+    way: dict[_Text, _Text] = {}
 
 
 class Project:
-    """A project file and where it lies. sheet: a name, or the path of a sheet. search, house: folders. fail_on: from which result on a model
+    """A project file and where it lies. way: by check the mend that is preferred where there is a choice. sheet: a name, or the path of a sheet. search, house: folders. fail_on: from which result on a model
     fails; None where nothing is said."""
 
     def __init__(self, path: Path, file: _File) -> None:
@@ -56,14 +57,22 @@ class Project:
         self.search = [str(self.folder / name) for name in file.search]
         self.house = [self.folder / name for name in file.house]
         self.waivers = file.waivers
-        self._intents = [(entry.match, intent_from_json(msgspec.json.encode(entry.intent).decode())) for entry in file.intents]
+        self.way = file.way
+        self._intents = [
+            (entry.match, intent_from_json(msgspec.json.encode(entry.intent).decode()), frozenset(entry.intent))
+            for entry in file.intents
+        ]
         self.sheet = file.sheet
         if file.sheet is not None and file.sheet.endswith(".json"):
             self.sheet = str(self.folder / file.sheet)
 
     def intent_of(self, model: Path) -> Intent | None:
         """What a model is meant to be; the last pattern that its path meets counts. None where none does."""
-        return next((intent for match, intent in reversed(self._intents) if self._meets(model, match)), None)
+        return next((intent for match, intent, _ in reversed(self._intents) if self._meets(model, match)), None)
+
+    def answered(self, model: Path) -> frozenset[str]:
+        """Keys that are said of what a model is meant to be."""
+        return next((keys for match, _, keys in reversed(self._intents) if self._meets(model, match)), frozenset())
 
     def reasons(self, model: Path, findings: list[Json], today: date) -> dict[str, str]:
         """Reasons of the waivers that hold for findings of a model, by the ids of these."""
@@ -126,3 +135,11 @@ def intent_for(model: Path, named: str | None, project: Project | None) -> Inten
     if named is not None or project is None:
         return load_intent(named)
     return project.intent_of(model) or Intent()
+
+
+def answered_for(model: Path, named: str | None, project: Project | None) -> frozenset[str]:
+    """Keys of the intent that `intent_for` gives which somebody has said, though it be what is taken where nothing is said. Raises InputError."""
+    if named is None:
+        return frozenset() if project is None else project.answered(model)
+    load_intent(named)
+    return frozenset(msgspec.json.decode(Path(named).read_bytes(), type=dict[str, Any]))

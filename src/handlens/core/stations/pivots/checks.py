@@ -115,7 +115,8 @@ def off_anchor(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     "pivots.far",
     title="Pivot far from its part",
     result="caution",
-    mends=("pivots.set",), asks=("pivot",),
+    mends=("pivots.set",),
+    asks=("pivot",),
     follows=("placement.far",),
     explains={"jumps": BY_ITSELF, "beside": OFTEN},
 )
@@ -156,7 +157,12 @@ def far(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
 
 
 @check(
-    "pivots.height", title="Pivot above or below its part", result="note", mends=("pivots.set",), asks=("pivot",), explains={"jumps": BY_ITSELF}
+    "pivots.height",
+    title="Pivot above or below its part",
+    result="note",
+    mends=("pivots.set",),
+    asks=("pivot",),
+    explains={"jumps": BY_ITSELF},
 )
 def height(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Parts whose pivot lies above or below the whole model, by more than their own size.

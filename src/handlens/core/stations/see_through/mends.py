@@ -332,7 +332,12 @@ def halve(scene: Scene, by: str, axis: str, parts: Sequence[str] = ()) -> Outcom
     remarks = (say("see-through.halve.left", share=share(now)),) if any(d.wrong for d in now) else ()
     up = scene.up_axis or "Y"
     holds = [
-        say("see-through.halve.holds", one=after.part_name(d.first), other=after.part_name(d.second), sides=right_from(d.numbered, up))
+        say(
+            "see-through.halve.holds",
+            one=after.part_name(d.first),
+            other=after.part_name(d.second),
+            sides=right_from(d.numbered, up),
+        )
         for d in now
         if {d.first, d.second} <= numbered and d.numbered is not None
     ]

@@ -7,20 +7,20 @@ import io
 import msgspec
 import numpy as np
 
-from ..declare.promises import paired_parts
-from ..display import display_copy
-from ..display.soup import Soup, paints_of, soup_of
-from ..display.views import SIDE, TOWARDS, Frame, views
-from ..geometry.fit import Similarity, fit_similarity
-from ..machine.sections import Opened
-from ..reduction.price import Surface, distances
-from ..scene import Scene
-from ..scene.axes import to_y_up
-from ..scene.headings import heading
-from ..scene.sampled import fewer_vertices
-from ..scene.skinning import posed
-from ..scene.transforms import world_matrices
-from ..words.arrays import F64, Array, Bool
+from ...declare.promises import paired_parts
+from ...display import display_copy
+from ...display.soup import Soup, paints_of, soup_of
+from ...display.views import SIDE, TOWARDS, Frame, views
+from ...geometry.fit import Similarity, fit_similarity
+from ...machine.sections import Opened
+from ...reduction.price import Surface, distances
+from ...scene import Scene
+from ...scene.axes import to_y_up
+from ...scene.headings import heading
+from ...scene.sampled import fewer_vertices
+from ...scene.skinning import posed
+from ...scene.transforms import world_matrices
+from ...words.arrays import F64, Array, Bool
 
 #: Levels of 255 by which a pixel must differ to be seen to; and triangles from which on nothing is drawn to be compared.
 _SEEN, _MOST = 16, 2_000_000
@@ -61,8 +61,11 @@ def compare_looks(before: Scene, after: Scene) -> tuple[Looks, bytes] | None:
     if soups[0] is None or soups[1] is None:
         return None
     common = paired_parts(before, after)
-    first, second = _laid_on(soups[0], soups[1], _fitted(before, after, common, opened))
-    kept = [[k for k, part in enumerate(o.header["parts"]) if part["node"] in {p[side] for p in common}] for side, o in enumerate(opened)]
+    first, second = _aligned(soups[0], soups[1], _fitted(before, after, common, opened))
+    kept = [
+        [k for k, part in enumerate(o.header["parts"]) if part["node"] in {p[side] for p in common}]
+        for side, o in enumerate(opened)
+    ]
     box = _used(second, kept[1] or None)
     frame = Frame((box[0] + box[1]) / 2, max(float(np.linalg.norm(box[1] - box[0])) / 2, 1e-9))
     pictures = [views(soup, paints_of(o), frame) for soup, o in zip((first, second), opened, strict=True)]
@@ -75,8 +78,8 @@ def compare_looks(before: Scene, after: Scene) -> tuple[Looks, bytes] | None:
     most = int(np.argmax(counts))
     far = None
     if kept[0] and kept[1]:
-        surfaces = [Surface(s.points, s.corners[np.isin(s.part, k)]) for s, k in zip((first, second), kept, strict=True)]
-        far = distances(*surfaces)[0] if all(np.isfinite(s.points).all() for s in (first, second)) else None
+        was, now = (Surface(s.points, s.corners[np.isin(s.part, k)]) for s, k in zip((first, second), kept, strict=True))
+        far = distances(was, now)[0] if all(np.isfinite(s.points).all() for s in (first, second)) else None
     return Looks(sum(counts) / len(counts), counts[most], SIDE * SIDE, sides, far), _strip(pictures, masks, most)
 
 
@@ -101,7 +104,7 @@ def _fitted(before: Scene, after: Scene, common: list[tuple[int, int]], opened: 
     return fit if off <= _SAME * float(np.ptp(b[use], axis=0).max()) else None
 
 
-def _laid_on(first: Soup, second: Soup, fit: Similarity | None) -> tuple[Soup, Soup]:
+def _aligned(first: Soup, second: Soup, fit: Similarity | None) -> tuple[Soup, Soup]:
     """Both in one frame: the first where the second stands."""
     if fit is None:
         return first, second

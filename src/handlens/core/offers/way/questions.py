@@ -8,18 +8,18 @@ from typing import Any
 import numpy as np
 from msgspec.structs import replace
 
-from ..declare.check import Finding
-from ..kit.roles import in_intended_unit
-from ..measures import Measures
-from ..route.stations import checks_by_id
-from ..rules import Intent, RuleSheet
-from ..rules.intent import UNIT_WORDS
-from ..rules.sheet import UNITS
-from ..scene.axes import AXIS_INDEX
-from ..stations.size.services import likely_factor, size_metres
-from ..words.anchors import ANCHORS, anchor
-from ..words.lengths import metres
-from .way_records import Question
+from ...declare.check import Finding
+from ...kit.roles import in_intended_unit
+from ...measures import Measures
+from ...route.stations import checks_by_id
+from ...rules import Intent, RuleSheet
+from ...rules.export import UNIT_WORDS
+from ...rules.sheet import UNITS
+from ...scene.axes import AXIS_INDEX
+from ...stations.size.services import likely_factor, size_metres
+from ...words.anchors import ANCHORS, anchor
+from ...words.lengths import metres
+from .records import Question
 
 #: How near a pivot must lie to a named point of the box to be meant for it, as a share of the box's diagonal.
 _NEAR = 0.05
@@ -46,7 +46,9 @@ def questions(measures: Measures, sheet: RuleSheet, intent: Intent, answered: Co
     out = []
     for key, ask in (("unit", _unit), ("expected", _height), ("seen_from", _side), ("pivot", _pivot), ("copies", _copies)):
         if key not in answered and getattr(intent, key) == getattr(_NOTHING, key):
-            out += [Question(key if key != "expected" else "expected.height_m", ASKED[key], *x) for x in ask(measures, sheet, intent)]
+            out += [
+                Question(key if key != "expected" else "expected.height_m", ASKED[key], *x) for x in ask(measures, sheet, intent)
+            ]
     return out
 
 
@@ -57,7 +59,11 @@ def unsaid(finding: Finding, intent: Intent, asked: Sequence[Question]) -> tuple
     still = {question.key.partition(".")[0]: question.suggestion for question in asked}
     own = intent.of_part(finding.part) if finding.part is not None else None
     for key in wanted:
-        if key not in still or still[key] == getattr(_NOTHING, key) or (own is not None and getattr(own, key, None) not in (None, _NOTHING.expected)):
+        if (
+            key not in still
+            or still[key] == getattr(_NOTHING, key)
+            or (own is not None and getattr(own, key, None) not in (None, _NOTHING.expected))
+        ):
             return ()
     return wanted
 
@@ -107,10 +113,14 @@ def _side(measures: Measures, sheet: RuleSheet, intent: Intent) -> _Suggested:
     outward_wrong = sum(f.outside.wrong for f in measures.facing)
     outward = sum(f.outside.judged for f in measures.facing)
     if intent.kind in ("room", "building"):
-        yield ("inside", "from inside, as a room", "it is a room") if intent.kind == "room" else (
-            "both",
-            "from both sides",
-            "a building is walked into",
+        yield (
+            ("inside", "from inside, as a room", "it is a room")
+            if intent.kind == "room"
+            else (
+                "both",
+                "from both sides",
+                "a building is walked into",
+            )
         )
     elif outward > 0 and inward > _MOSTLY and outward_wrong > _MOSTLY * outward:
         yield "inside", "from inside, as a room", "nearly all faces look inward"
