@@ -38,7 +38,7 @@ class Account:
                 (s, finding)
                 for s in sheets
                 for finding in before.judged[s].findings
-                if (s, finding.id) in self.states.wanted(before, (s,)) - self.states.wanted(after, (s,))
+                if (s, finding.id) in self.states.cleared(before, after, (s,))
             ]
             # What goes of what only follows is no reason for a slip, and is told where there is no other.
             brings = [str(f.title) for s in sheets for f in new_or_worse(before.judged[s], after.judged[s])]

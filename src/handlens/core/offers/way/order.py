@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from ...formats.table import BY_NAME
 from ...limits import InputError
+from ...route.stations import checks_by_id
 from ..as_written import as_written, other_formats, own_format
 from .calls import title
 from .states import State, States
@@ -21,15 +22,27 @@ class Order:
         return self.lasting(state, base, sheets)
 
     def pruned(self, state: State, base: State, sheets: tuple[int, ...]) -> State:
-        """Without each slip but for which as little is left, the last ones first."""
+        """Without each slip but for which as little is left, the last ones first. Only slips are tried whose findings another slip may have
+        cleared as well: by what their checks declare, or by taking away what they are about."""
         for k in range(len(state.tape) - 1, len(base.tape) - 1, -1):
             if self.states.out_of_work():
                 break
+            if not self.may_be_needless(state, base, k, sheets):
+                continue
             calls = [*state.tape[len(base.tape) : k], *state.tape[k + 1 :]]
             without = self.states.replayed(base, calls)
             if without is not None and self.states.score(without, sheets) <= self.states.score(state, sheets):
                 state = without
         return state
+
+    def may_be_needless(self, state: State, base: State, k: int, sheets: tuple[int, ...]) -> bool:
+        """Whether another slip of a tape may clear what one of it does."""
+        others = [call for n, call in enumerate(state.tape) if n >= len(base.tape) and n != k]
+        clearing = {mend for _, id in self.cleared(base, state, k, sheets) for mend in checks_by_id()[id.partition(":")[0]].mends}
+        if any(call.mend in clearing for call in others):
+            return True
+        had, has = (len(s.scene.nodes) + sum(mesh.face_count for mesh in s.scene.meshes) for s in (base, state))
+        return has < had
 
     def ordered(self, state: State, base: State, sheets: tuple[int, ...]) -> State:
         """In the order of the stations, and after what each rests on, where that ends as well."""
@@ -81,7 +94,7 @@ class Order:
         out = set()
         for k in sheets:
             there = {finding.id for finding in made.judged[k].findings}
-            gone = self.states.wanted(base, (k,)) - self.states.wanted(state, (k,))
+            gone = self.states.cleared(base, state, (k,)) - self.states.wanted(state, (k,))
             out |= {(k, id) for _, id in gone if id in there}
         return out
 
@@ -90,4 +103,4 @@ class Order:
         before, after = (self.states.replayed(base, state.tape[len(base.tape) : n]) for n in (k, k + 1))
         if before is None or after is None:
             return set()
-        return self.states.wanted(before, sheets) - self.states.wanted(after, sheets)
+        return self.states.cleared(before, after, sheets)

@@ -49,13 +49,14 @@ class Search:
         self.options: dict[str, list[Option]] = {}
 
     def walked(self, state: State, sheets: tuple[int, ...]) -> State:
-        """The state after all mends that help, what stops first."""
-        for level in [level for level in ("stop", "caution", "note") if RANK[level] >= RANK[self.states.wish.goal]]:
-            for _ in range(_PASSES):
-                before = state
+        """The state after all mends that help, what stops first; then once more, as what comes later may make room for what came first."""
+        levels = [level for level in ("stop", "caution", "note") if RANK[level] >= RANK[self.states.wish.goal]]
+        for _ in range(_PASSES):
+            before = state
+            for level in levels:
                 state = self.passed(state, sheets, level)
-                if state is before or self.states.out_of_work():
-                    break
+            if state is before or self.states.out_of_work():
+                break
         return state
 
     def passed(self, state: State, sheets: tuple[int, ...], level: str) -> State:
@@ -97,7 +98,8 @@ class Search:
             if played.state is None:
                 self.states.refused |= dict.fromkeys(offer.findings, f"{mend.title}: {played.because}")
                 continue
-            key = (not self.preferred(offer), bool(played.brings), not mend.safe, -played.clears, offer.place)
+            slips = len(played.state.tape)
+            key = (not self.preferred(offer), slips, bool(played.brings), not mend.safe, -played.clears, offer.place)
             worth.append((key, offer, played, mend))
         if not worth:
             return None
@@ -183,14 +185,12 @@ class Search:
         played, new = self.compared(state, after, sheets)
         if played.state is not None or not new:
             return played
-        for follow in dict.fromkeys(
-            call_text(*f.mends[0]) for f in new if f.mends and not unsaid(f, after.intent, self.states.asked)
-        ):
+        follows = [call for f in new if not unsaid(f, after.intent, self.states.asked) for call in f.mends]
+        for follow in list({call_text(*call): call for call in follows}.values())[:_SHOWN]:
             if self.states.out_of_work():
                 break
-            first = next(f.mends[0] for f in new if f.mends and call_text(*f.mends[0]) == follow)
             try:
-                both, _ = self.compared(state, self.states.after(after, first), sheets)
+                both, _ = self.compared(state, self.states.after(after, follow), sheets)
             except (MendError, InputError):
                 continue
             if both.state is not None:
@@ -206,7 +206,7 @@ class Search:
             if blind := set(now.unlooked) - set(was.unlooked):
                 return Played(None, f"{', '.join(sorted(blind))} could not be looked at then."), []
             by_id = {finding.id: finding for finding in now.findings}
-            clears += sum(id not in by_id for _, id in self.states.wanted(state, (k,)))
+            clears += len(self.states.cleared(state, after, (k,)))
             for finding in new_or_worse(was, now):
                 if finding.check in paid or own_result(finding, by_id) == "note":
                     brings.append(str(finding.title))

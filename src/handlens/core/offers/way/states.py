@@ -63,7 +63,7 @@ class States:
         self.kept: dict[tuple[str, ...], State] = {(): self.start}
         self._order = {id: n for n, id in enumerate(mend.id for station in stations() for mend in station.mends)}
 
-    def open_ids(self, state: State, sheets: tuple[int, ...], level: str) -> set[tuple[int, str]]:
+    def open_ids(self, state: State, sheets: Sequence[int], level: str) -> set[tuple[int, str]]:
         """Findings of a result that are neither waived nor follow from another check's, by sheet and id."""
         out = set()
         for k in sheets:
@@ -76,10 +76,19 @@ class States:
                     out.add((k, finding.id))
         return out
 
-    def wanted(self, state: State, sheets: tuple[int, ...]) -> set[tuple[int, str]]:
+    def wanted(self, state: State, sheets: Sequence[int]) -> set[tuple[int, str]]:
         """Open findings that the wish asks to be cleared."""
         levels = [level for level in RANK if RANK[level] >= RANK[self.wish.goal]]
         return {at for level in levels for at in self.open_ids(state, sheets, level)}
+
+    def cleared(self, before: State, after: State, sheets: Sequence[int]) -> set[tuple[int, str]]:
+        """Findings that were wanted gone in one state and are gone in another, or less grave there."""
+        out = set()
+        for k in sheets:
+            was, now = ({f.id: f for f in state.judged[k].findings} for state in (before, after))
+            rank = lambda id, found: RANK[own_result(found[id], found)] if id in found else -1
+            out |= {at for at in self.wanted(before, (k,)) if rank(at[1], now) < rank(at[1], was)}
+        return out
 
     def after(self, state: State, call: Call) -> State:
         """The state with one call more, from what is kept or played anew. Raises MendError or InputError where it does not apply."""
