@@ -38,7 +38,8 @@ def sound() -> Scene:
     post = triangles_of(cube("post", 1.0, (-0.5, 0.0, -0.5)))
     post = _mapped(replace(post, positions=frozen(post.positions * [0.1, 1.6, 0.1])), 2)
     nodes = tuple(
-        Node(f"node:{k}", name, (x, 0.0, 0.0), mesh=k) for k, (name, x) in enumerate((("crate", 0.0), ("float", 1.2), ("post", -1.0)))
+        Node(f"node:{k}", name, (x, 0.0, 0.0), mesh=k)
+        for k, (name, x) in enumerate((("crate", 0.0), ("float", 1.2), ("post", -1.0)))
     )
     data = png(noise=20)
     images = (Image("i0", "tar.png", "tar.png", "embedded", None, "image/png", lambda: data),)
@@ -48,7 +49,9 @@ def sound() -> Scene:
         Material("m1", "cork", base_colour=(0.8, 0.5, 0.3, 1.0), alpha_mode="opaque"),
         Material("m2", "oak", base_colour=(0.4, 0.3, 0.2, 1.0), alpha_mode="opaque"),
     )
-    return scene(crate, ball, post, nodes=nodes, materials=materials, images=images).with_(format="glb", unit_metres=1.0, up_axis="Y")
+    return scene(crate, ball, post, nodes=nodes, materials=materials, images=images).with_(
+        format="glb", unit_metres=1.0, up_axis="Y"
+    )
 
 
 def _mesh(s: Scene, k: int, **changes: object) -> Scene:

@@ -29,6 +29,10 @@ export type Trial = S['Trial'];
 export type Comparison = S['Comparison'];
 export type TreeNode = S['TreeNode'];
 export type PartIntent = S['PartIntent'];
+export type WayToFit = S['WayToFit'];
+export type WaySlip = S['WaySlip'];
+export type WayCost = S['WayCost'];
+export type AskedQuestion = S['AskedQuestion'];
 
 export async function sentence(answer: Response): Promise<Error> {
   try {
@@ -114,6 +118,14 @@ export const api = {
   send: (id: number, sheet: string, variant: string) => call<S['Sending']>('POST', `/exports/${id}/sendings`, { sheet, variant }),
   asking: (inspection: number, format: string, options: Record<string, unknown>, begin: boolean) =>
     call<S['Asking']>('POST', `/inspections/${inspection}/asking`, { format, options, begin }),
+  questions: (inspection: number) => call<S['Questions']>('GET', `/inspections/${inspection}/questions`),
+  way: (inspection: number, wish: { sheets: string[]; goal: string; prefer: Record<string, string>; begin: boolean }) =>
+    call<S['Way']>('POST', `/inspections/${inspection}/way`, wish),
+  wayRules: () => call<S['WayRules']>('GET', '/way-rules'),
+  rememberWay: (check: string, mend: string) => call<void>('PUT', '/way-rules', { check, mend }),
+  forgetWay: (check: string) => call<void>('DELETE', `/way-rules/${encodeURIComponent(check)}`),
+  keepBranches: (revision: number, branches: Record<string, { mend: string; params: Record<string, unknown> }[]>) =>
+    call<void>('PUT', `/revisions/${revision}/branches`, { branches }),
   handoff: (revision: number) => call<S['Handoff']>('GET', `/revisions/${revision}/handoff`),
   knownFiles: (id: number) => call<S['KnownFiles']>('GET', `/exports/${id}/known`),
   namesMet: (revision: number, of: 'all' | 'materials', pattern: string) =>

@@ -2534,6 +2534,276 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/inspections/{inspection_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        /** What the intent leaves open of a model, each with what the model suggests and how many findings wait for it. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Questions"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/inspections/{inspection_id}/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                inspection_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The way to Fit of a model as its tape has it. Ask again until it is done; nothing goes on the tape by itself. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    inspection_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WayWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Way"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/ways/{way_id}/picture": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                way_id: number;
+            };
+            cookie?: never;
+        };
+        /** The side that changes most: before, after, and where. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    way_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/way-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was chosen once, for the next model. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["WayRules"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        /** Remember which mend is taken for a check's findings; one that was remembered before is replaced. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["WayRuleWish"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/way-rules/{check}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                check: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Choose again where this check has a choice. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    check: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/revisions/{revision_id}/branches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                revision_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep what single destinations need beyond the tape: it is played where the model is exported for them. Others stay as they are. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    revision_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["Branches"];
+                };
+            };
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2963,6 +3233,13 @@ export interface components {
             limit_words: string;
             reached: components["schemas"]["Reached"][];
         };
+        Slip: {
+            mend: string;
+            params: {
+                [key: string]: unknown;
+            };
+            on: boolean;
+        };
         Bench: {
             model: number;
             name: string;
@@ -2990,6 +3267,8 @@ export interface components {
             by_mends: components["schemas"]["ByMends"] | null;
             tape: components["schemas"]["TapeSlip"][];
             gauges: components["schemas"]["Gauge"][];
+            /** @description what this destination alone needs: played where it is exported */
+            branch: components["schemas"]["Slip"][];
             /** @description of the tape, to be sent with a change to it */
             version: number;
             can_undo: boolean;
@@ -3029,13 +3308,6 @@ export interface components {
             rows: components["schemas"]["Difference"][];
             /** @description whether the later one fits in the earlier one's place */
             place: components["schemas"]["InPlace"] | null;
-        };
-        Slip: {
-            mend: string;
-            params: {
-                [key: string]: unknown;
-            };
-            on: boolean;
         };
         Tape: {
             slips: components["schemas"]["Slip"][];
@@ -3186,6 +3458,11 @@ export interface components {
         };
         ExportWish: {
             format: string;
+            /**
+             * @description with what this destination alone needs beyond the tape, where that was kept
+             * @default true
+             */
+            branch: boolean;
             /**
              * @description the package that it came in with what was mended in its place; format and options do not count then
              * @default false
@@ -3827,6 +4104,174 @@ export interface components {
         NamesMet: {
             names: number;
             missed: string[];
+        };
+        AskedQuestion: {
+            key: string;
+            asks: string;
+            suggestion: unknown;
+            words: string;
+            why: string;
+            /** @description findings whose mends wait for it */
+            waiting: number;
+        };
+        Questions: {
+            questions: components["schemas"]["AskedQuestion"][];
+        };
+        WayWish: {
+            /** @description destinations; the model's own where none is named */
+            sheets?: string[];
+            /**
+             * @default caution
+             * @enum {string}
+             */
+            goal: "stop" | "caution" | "note";
+            /** @description by check, or by the id of a finding, the mend that is taken, or one with its parameters */
+            prefer?: {
+                [key: string]: string;
+            };
+            /**
+             * @description look for it where nobody has asked yet
+             * @default false
+             */
+            begin: boolean;
+        };
+        WayFigure: {
+            what: string;
+            before: string;
+            after: string;
+        };
+        WayCost: {
+            triangles?: number;
+            draw_calls?: number;
+            parts?: number;
+            texture_bytes?: number;
+            pixels?: number;
+            faces?: number;
+            names?: string[];
+            used_names?: string[];
+            bytes?: number | null;
+            words?: string[];
+        };
+        WayOption: {
+            mend: string;
+            params: {
+                [key: string]: unknown;
+            };
+            title: string;
+            clears: number;
+            brings: string[];
+            cost: components["schemas"]["WayCost"];
+            safe: boolean;
+            chosen: boolean;
+        };
+        WaySlip: {
+            mend: string;
+            params: {
+                [key: string]: unknown;
+            };
+            title: string;
+            safe: boolean;
+            clears: string[];
+            brings: string[];
+            checks: string[];
+            serves: string[];
+            figures: components["schemas"]["WayFigure"][];
+            remarks: string[];
+            kept: string[];
+            cost: components["schemas"]["WayCost"];
+            options: components["schemas"]["WayOption"][];
+        };
+        WayVerdict: {
+            stop: number;
+            caution: number;
+            note: number;
+            unlooked: string[];
+        };
+        WayLeft: {
+            id: string;
+            check: string;
+            title: string;
+            result: string;
+            part: string | null;
+            node: number | null;
+            needs: string;
+            because: string;
+        };
+        WayBranch: {
+            sheet: string;
+            name: string;
+            slips: components["schemas"]["WaySlip"][];
+            before: components["schemas"]["WayVerdict"];
+            after: components["schemas"]["WayVerdict"];
+            goes: string[];
+            comes: string[];
+            left: components["schemas"]["WayLeft"][];
+            format: string | null;
+        };
+        WaySide: {
+            toward: number[];
+            words: string;
+            pixels: number;
+            box: number[] | null;
+        };
+        WayLooks: {
+            mean: number;
+            worst: number;
+            of: number;
+            sides: components["schemas"]["WaySide"][];
+            distance_m: number | null;
+        };
+        WayQuestion: {
+            key: string;
+            asks: string;
+            suggestion: unknown;
+            words: string;
+            why: string;
+        };
+        WayToFit: {
+            slips: components["schemas"]["WaySlip"][];
+            branches: components["schemas"]["WayBranch"][];
+            cost: components["schemas"]["WayCost"];
+            looks: components["schemas"]["WayLooks"] | null;
+            questions: components["schemas"]["WayQuestion"][];
+            ended: string | null;
+            work: number;
+            seconds: {
+                [key: string]: number;
+            };
+        };
+        Way: {
+            /** @description null where nobody asked for it yet */
+            id: number | null;
+            /** @enum {string} */
+            state: "none" | "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
+            job: number | null;
+            way: components["schemas"]["WayToFit"] | null;
+            picture: boolean;
+        };
+        WayRule: {
+            check: string;
+            mend: string;
+        };
+        WayRules: {
+            rules: components["schemas"]["WayRule"][];
+        };
+        WayRuleWish: {
+            check: string;
+            mend: string;
+        };
+        BranchSlip: {
+            mend: string;
+            params?: {
+                [key: string]: unknown;
+            };
+        };
+        Branches: {
+            /** @description by sheet; an empty list takes what was kept away */
+            branches: {
+                [key: string]: components["schemas"]["BranchSlip"][];
+            };
         };
     };
     responses: {

@@ -20,7 +20,7 @@ const ExportDialog = defineAsyncComponent(() => import('./ExportDialog.vue'));
 const RecipeDialog = defineAsyncComponent(() => import('./RecipeDialog.vue'));
 const route = useRoute();
 const router = useRouter();
-const { reading, selection, choices, changes, tape, marks, ways } = layBench(computed(() => Number(route.params.revision)));
+const { reading, selection, choices, changes, tape, way, marks, ways } = layBench(computed(() => Number(route.params.revision)));
 const { bench, query, stations, findings } = reading;
 const exporting = ref(false);
 const cooking = ref(false);
@@ -84,6 +84,7 @@ useCommands(() => [
     .map((m) => ({ group: 'Mend', name: m.title, run: () => tape.put(m.id, {}) })),
   { group: 'Do', name: 'Export and prove', hint: 'Ctrl+E', run: () => (exporting.value = true) },
   { group: 'Do', name: 'Tree of nodes', hint: 'i', run: () => (ways.way.value = 'tree') },
+  { group: 'Do', name: 'The way to Fit', hint: 'f', run: () => way.openWay() },
   { group: 'Do', name: 'Recipes', run: () => (cooking.value = true) },
   { group: 'Do', name: 'Bring the next revision', hint: 'r', run: () => dropping.value?.choose() },
 ]);
@@ -106,8 +107,9 @@ useKeys('Bench', [
   },
   { keys: ['z', 'Z'], says: 'undo, redo', run: (e) => changes.step.mutate(e.key === 'z' ? 'undo' : 'redo') },
   { keys: ['r'], says: 'bring the next revision', run: () => dropping.value?.choose() },
+  { keys: ['f'], says: 'the way to Fit: look for it, or put it away', run: () => (way.wayOpen.value ? way.closeWay() : way.openWay()) },
   { keys: ['Ctrl+e'], says: 'export', run: () => (exporting.value = true) },
-  { keys: ['Escape'], says: 'put things down', run: () => selection.show(null) },
+  { keys: ['Escape'], says: 'put things down', run: () => (way.wayOpen.value ? way.closeWay() : selection.show(null)) },
 ]);
 </script>
 

@@ -1,19 +1,20 @@
 <script setup lang="ts">
-import { computed, ref } from 'vue';
-import type { TapeSlip } from '../api/client';
+import { computed, defineAsyncComponent, nextTick, ref } from 'vue';
+import type { TapeSlip, WaySlip } from '../api/client';
 import { moved, toggled, without } from './tape';
 import TrialCard from './TrialCard.vue';
-import { mendWords } from './words';
+import { costWords, mendWords } from './words';
 import { useBench } from './useBench';
 
-const state = useBench('reading', 'choices', 'changes', 'tape');
+const WayDesk = defineAsyncComponent(() => import('./WayDesk.vue'));
+const state = useBench('reading', 'choices', 'changes', 'tape', 'way', 'selection');
 defineEmits<{ export: []; recipes: [] }>();
 const fixed = computed(() => state.bench.value?.by_mends);
 const tape = computed(() => state.bench.value?.tape ?? []);
 const dragged = ref<number | null>(null);
 const TICKS = Array.from({ length: 480 }, (_, i) => `M${i * 4 + 0.5} 0v${i % 10 === 0 ? 8 : i % 5 === 0 ? 6 : 3.5}`).join('');
 const words = (s: { mend: string; params: Record<string, unknown> }) => mendWords(state.mendFacts(s.mend), s.mend, s.params);
-const trying = computed(() => state.trial.tried.value);
+const trying = computed(() => state.trial.tried.value && !state.wayOpen.value);
 const line = (s: TapeSlip) => {
   if (!s.on) return 'switched off';
   if (!s.run) return 'being tried …';
@@ -34,6 +35,30 @@ const whole = (s: TapeSlip) =>
     .filter(Boolean)
     .join('\n');
 
+/** Whether anything is wrong that a way may mend. */
+const wrong = computed(() => {
+  const v = state.bench.value?.reading?.verdict;
+  return !!v && v.stop + v.caution > 0;
+});
+const ready = computed(() => state.bench.value?.state === 'done' && !state.bench.value.stale);
+const one = (s: WaySlip) => {
+  const f = s.figures[0];
+  return f ? `${f.before} → ${f.after}` : costWords(s.cost) || 'no figure changes';
+};
+const proposals = ref<HTMLElement[]>([]);
+/** Walks along the proposed slips: each shows the model with all up to it. */
+async function along(e: KeyboardEvent, k: number) {
+  const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
+  if (e.key === 'Enter' || e.key === ' ') state.walk(k);
+  else if (by) {
+    const to = Math.max(0, Math.min(state.proposed.value.length - 1, k + by));
+    state.walk(to);
+    await nextTick();
+    proposals.value[to]?.focus();
+  } else return;
+  e.preventDefault();
+}
+const findingOf = (id: string) => (state.bench.value?.reading?.findings ?? []).find((f) => f.id === id);
 function move(from: number, to: number) {
   const slips = moved(state.slips.value, from, to);
   if (slips !== state.slips.value) state.lay.mutate(slips);
@@ -59,7 +84,7 @@ function key(e: KeyboardEvent, k: number) {
         !tape.length ? 'nothing on it' : fixed ? `${fixed.fixed.length} fixed, ${fixed.fresh.length} new` : `${tape.length} in order`
       }}</span>
     </h2>
-    <ol v-if="tape.length" class="slips">
+    <ol v-if="tape.length || state.proposed.value.length" class="slips">
       <li
         v-for="(s, k) in tape"
         :key="k"
@@ -97,12 +122,45 @@ function key(e: KeyboardEvent, k: number) {
         </button>
         <button :aria-label="`Take ${words(s)} off the tape`" class="away" @click="remove(k)">×</button>
       </li>
+      <li
+        v-for="(s, k) in state.proposed.value"
+        :key="`way ${k}`"
+        ref="proposals"
+        class="slip proposed"
+        :class="{ walked: state.walked.value === k, folded: s.options.length > 1 }"
+        tabindex="0"
+        role="button"
+        :aria-pressed="state.walked.value === k"
+        :title="s.clears.join('\n')"
+        :aria-label="`Proposed ${k + 1}: ${words(s)}, ${one(s)}.${s.options.length > 1 ? ' There is a choice.' : ''} Enter shows the model with it, arrows walk on.`"
+        @click="state.walk(k)"
+        @keydown="along($event, k)"
+      >
+        <span class="no">{{ tape.length + k + 1 }}</span>
+        <div class="text">
+          <b>{{ words(s) }}</b><br /><span class="mono">{{ one(s) }}</span>
+        </div>
+      </li>
+      <li v-for="l in state.left.value" :key="l.id" class="yours" :title="l.because">
+        <span>{{ l.title }}</span><button v-if="findingOf(l.id)" class="btn plain" @click="state.show(findingOf(l.id)!)">Show it</button>
+      </li>
     </ol>
     <TrialCard v-if="trying" />
-    <p v-if="!tape.length" class="faded small hint">
+    <WayDesk v-if="state.wayOpen.value" />
+    <p v-if="!tape.length && !state.proposed.value.length" class="faded small hint">
       Mends that you choose are laid here in order and played on a copy; what you brought stays as it is.
     </p>
     <div class="end">
+      <button
+        v-if="wrong || state.wayOpen.value"
+        class="btn"
+        :aria-expanded="state.wayOpen.value"
+        :disabled="!ready"
+        title="Looks for the fewest mends that make it fit, and shows them before anything is laid on the tape"
+        @click="state.wayOpen.value ? state.closeWay() : state.openWay()"
+      >
+        The way to Fit
+      </button>
       <button
         v-if="state.safeMends.value.length"
         class="btn"
@@ -190,6 +248,44 @@ h2 span {
 }
 .slip.off {
   color: var(--hl-ink-faded);
+}
+.slip.proposed {
+  background: transparent;
+  border: 1.5px dashed var(--hl-verdigris);
+  box-shadow: none;
+  cursor: pointer;
+  position: relative;
+}
+.slip.proposed.walked {
+  background: var(--hl-sheet);
+}
+/* A slip with a choice has a folded corner. */
+.slip.folded::after {
+  content: '';
+  position: absolute;
+  right: -1.5px;
+  top: -1.5px;
+  border: 7px solid;
+  border-color: var(--hl-paper-deep) var(--hl-paper-deep) var(--hl-verdigris) var(--hl-verdigris);
+}
+.yours {
+  flex: none;
+  max-width: 240px;
+  height: 42px;
+  padding: 3px 8px;
+  font-size: 12.5px;
+  line-height: 1.2;
+  background: var(--hl-paper);
+  border: 1px solid var(--hl-rule);
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.yours span {
+  overflow: hidden;
+  display: -webkit-box;
+  -webkit-line-clamp: 2;
+  -webkit-box-orient: vertical;
 }
 .slip.failed {
   border-color: var(--hl-caution-mark);

@@ -7,6 +7,7 @@ import { useMarks } from './pieces/marks';
 import { usePicks } from './pieces/picks';
 import { useSelection } from './pieces/selection';
 import { useReading } from './pieces/reading';
+import { useWay } from './pieces/way';
 import { useWays } from './pieces/ways';
 
 export type { Kind } from './pieces/reading';
@@ -17,12 +18,14 @@ function pieces(revision: ComputedRef<number>) {
   const choices = useChoices(reading);
   const changes = useChanges(revision, reading);
   const marks = useMarks(revision, selection);
+  const tape = useTape(revision, reading, choices, changes);
   return {
     reading,
     selection,
     choices,
     changes,
-    tape: useTape(revision, reading, choices, changes),
+    tape,
+    way: useWay(reading, changes, tape),
     marks,
     picks: usePicks(revision, marks),
     ways: useWays(revision, reading),

@@ -22,20 +22,25 @@ export function useTrial(
   complain: (e: Error) => void,
 ) {
   const tried = ref<Slip | null>(null);
+  /** What is tried with it, in order: of a way all slips up to the one that is looked at. */
+  const before = ref<Slip[]>([]);
   const trial = ref<Trial | null>(null);
   const compared = ref<number | null>(null);
   const readBack = ref<number | null>(null);
   let ticket = 0;
 
   /** Reads the model with one more mend, without keeping it. */
-  async function tryOut(mend: string, params: Record<string, unknown>) {
+  const tryOut = (mend: string, params: Record<string, unknown>) => tryTape([{ mend, params, on: true }]);
+  /** Reads the model with some mends more; the last one is the one that is looked at. */
+  async function tryTape(more: Slip[]) {
     const mine = ++ticket;
     compared.value = readBack.value = null;
-    tried.value = { mend, params, on: true };
+    before.value = more.slice(0, -1);
+    tried.value = more.at(-1)!;
     trial.value = null;
     try {
       for (;;) {
-        const now = await api.tryOut(revision.value, [...slips.value, tried.value]);
+        const now = await api.tryOut(revision.value, [...slips.value, ...more]);
         if (mine !== ticket) return;
         trial.value = now;
         if (now.state !== 'waiting' && now.state !== 'running') return;
@@ -49,6 +54,7 @@ export function useTrial(
   }
   function putBack() {
     ticket++;
+    before.value = [];
     tried.value = trial.value = compared.value = readBack.value = null;
   }
   const compare = (id: number | null) => {
@@ -67,5 +73,5 @@ export function useTrial(
     if (exported !== null) return { key: `export ${exported}`, load: () => api.readBack(exported), words: 'as it was read back' };
     return r?.stage ? kept(r.stage, `rev ${r.number}`) : null;
   });
-  return { tried, trial, compared, other, tryOut, putBack, compare, layReadBack };
+  return { tried, before, trial, compared, other, tryOut, tryTape, putBack, compare, layReadBack };
 }

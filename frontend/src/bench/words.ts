@@ -1,5 +1,5 @@
 // How figures and mend calls read on screen.
-import type { MendFacts } from '../api/client';
+import type { MendFacts, WayCost } from '../api/client';
 import type { components } from '../api/schema';
 import type { Receiver } from '../stage/receiver';
 
@@ -113,6 +113,26 @@ export function receives(r: Receiver): string {
   }[r.back_faces];
   const alpha = { 'as-material': '', 'mask-only': ', blended materials are cut out', none: ', everything is opaque' }[r.alpha];
   return `${sides}, lines are ${r.lines ? 'drawn' : 'absent'}${alpha}${r.mirrored === 'as-stored' ? ', mirrored parts turn inside out' : ''}; a lost picture shows as a paper tile with its name.`;
+}
+
+/** What mends cost in figures, those that change; nothing where none does. */
+export function costWords(c: WayCost): string {
+  const counted = (n: number | undefined, one: string, several = `${one}s`) =>
+    n ? [`${number(Math.abs(n))} ${Math.abs(n) === 1 ? one : several} ${n > 0 ? 'more' : 'fewer'}`] : [];
+  const size = (n: number | null | undefined) =>
+    n
+      ? [
+          `${Math.abs(n) < 1024 ? `${Math.abs(n)} bytes` : Math.abs(n) < 2 ** 20 ? `${number(Math.abs(n) / 1024)} KiB` : `${number(Math.abs(n) / 2 ** 20)} MiB`} ${n > 0 ? 'more' : 'fewer'}`,
+        ]
+      : [];
+  return [
+    ...counted(c.triangles, 'triangle'),
+    ...counted(c.draw_calls, 'draw call'),
+    ...counted(c.parts, 'part'),
+    ...(c.pixels ? [`${number(c.pixels)} pixels of images lost`] : []),
+    ...size(c.bytes),
+    ...(c.used_names?.length ? [`files beside use ${c.used_names.slice(0, 3).join(', ')}, which goes by another name then`] : []),
+  ].join(', ');
 }
 
 /** What a mend's button says: its title, with the parameter that matters. */

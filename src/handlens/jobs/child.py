@@ -35,6 +35,7 @@ from ..core.machine.parent import end_with_parent
 from ..core.measures import Measures
 from ..core.measures.drawing import drawing
 from ..core.offers.trials import with_trials
+from ..core.offers.way import Wish, find_way
 from ..core.packages import Package
 from ..core.pipeline import inspecting
 from ..core.pipeline.no_model import no_model
@@ -380,6 +381,19 @@ def ask(request: dict[str, Any], out: Path) -> dict[str, Any]:
     return {"answer": said.to_json(), "files": files}
 
 
+def way(request: dict[str, Any], out: Path) -> dict[str, Any]:
+    """Read, mend, and look for the tape that makes the model fit. The measures that are known are taken over as far as they hold."""
+    mended = _read_and_mend(request)
+    sheets = [sheet_from_json(json.dumps(sheet), "The rule sheet") for sheet in request["sheets"]]
+    intent = intent_from_json(json.dumps(request["intent"]))
+    wish = Wish(request["goal"], request["prefer"], frozenset(request["waived"]), frozenset(request["intent"]))
+    known = Measures.from_bytes(Path(request["known"]).read_bytes())
+    found = find_way(mended.scene, sheets, intent, wish, known, lambda phase, share: tell(phase, 0.1 + 0.85 * share))
+    if found.picture:
+        (out / "way.webp").write_bytes(found.picture)
+    return {"way": msgspec.to_builtins(found.way)}
+
+
 def _package_again(request: dict[str, Any], mended: _Mended, sheet: RuleSheet, intent: Intent, out: Path) -> dict[str, Any]:
     """The package that a model came in, with what was mended in its place; then opened afresh and compared."""
     before = mended.came if mended.came is not None else open_main(mended.package, request["main"])
@@ -458,6 +472,7 @@ _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
     "try": try_offers,
     "export": export,
     "ask": ask,
+    "way": way,
     "compare": compare,
     "curve": reduction_curve,
     "look": look,

@@ -13,6 +13,7 @@ import procrastinate
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
+from ..core.offers.way.records import Way
 from ..gate import sending as sending_to
 from ..store import cards, contents, shelf
 from ..store.database import session
@@ -32,6 +33,7 @@ from ..store.models import (
     Revision,
     RevisionFile,
     Sending,
+    SoughtWay,
     Watch,
 )
 from ..store.queue import connector_options, want_inspection, want_trials
@@ -401,7 +403,7 @@ def _lay_out_asking(db: Session, subject: dict[str, Any], folder: Path) -> dict[
     rules = sheet_of(db, row.wish["sheet"])
     return {
         "what": "ask",
-        **_lay_out(db, revision, inspection.tape, folder),
+        **_lay_out(db, revision, [*inspection.tape, *row.wish.get("branch", [])], folder),
         **row.wish,
         "rules": msgspec.to_builtins(rules),
         "intent": revision.model.intent,
@@ -416,6 +418,43 @@ def _keep_asking(db: Session, subject: dict[str, Any], result: dict[str, Any], f
     there = was_left(folder, "out/received.webp")
     row.picture_id = contents.put_file(db, left(folder, "out/received.webp")).id if there else None
     row.answer, row.files, row.state, row.error = result["answer"], result["files"], "done", None
+
+
+# --- way ----------------------------------------------------------------------------------------------
+
+
+@app.task(name="way", queue="work")
+async def way(job_id: int) -> None:
+    """Look for the tape that makes a revision with its mends fit."""
+    await run(job_id, _lay_out_way, _keep_way)
+
+
+def _lay_out_way(db: Session, subject: dict[str, Any], folder: Path) -> dict[str, Any]:
+    row = db.get(SoughtWay, subject["way"])
+    inspection = db.get(Inspection, row.inspection_id) if row else None
+    revision = db.get(Revision, subject["revision"])
+    if row is None or inspection is None or revision is None or inspection.measures is None:
+        raise Failed("The model was taken off the shelf.")
+    (folder / "known.bin").write_bytes(inspection.measures)
+    return {
+        "what": "way",
+        **_lay_out(db, revision, inspection.tape, folder),
+        "known": str(folder / "known.bin"),
+        "sheets": [msgspec.to_builtins(sheet_of(db, slug)) for slug in row.wish["sheets"]],
+        "goal": row.wish["goal"],
+        "prefer": row.wish["prefer"],
+        "waived": list(shelf.reasons_of(revision.model)),
+        "intent": revision.model.intent,
+    }
+
+
+def _keep_way(db: Session, subject: dict[str, Any], result: dict[str, Any], folder: Path) -> None:
+    row = db.get(SoughtWay, subject["way"])
+    if row is None:
+        return
+    there = was_left(folder, "out/way.webp")
+    row.picture_id = contents.put_file(db, left(folder, "out/way.webp")).id if there else None
+    row.way, row.state, row.error = msgspec.to_builtins(msgspec.convert(result["way"], Way)), "done", None
 
 
 # --- send ---------------------------------------------------------------------------------------------

@@ -142,11 +142,11 @@ _IDLE_BYTES = 256 << 20
 
 def sweep(db: Session) -> int:
     """Delete contents that nothing refers to any more; returns how many."""
-    from .models import Asking, DropFile, Export, ExportFile, Inspection, Revision, RevisionFile, Sending
+    from .models import Asking, DropFile, Export, ExportFile, Inspection, Revision, RevisionFile, Sending, SoughtWay
 
     users = [DropFile.content_id, RevisionFile.content_id, ExportFile.content_id, Revision.thumbnail_id]
     users += [Inspection.stage_id, Inspection.full_stage_id, Inspection.scene_id, Export.stage_id]
-    users += [Sending.picture_id, Asking.picture_id]
+    users += [Sending.picture_id, Asking.picture_id, SoughtWay.picture_id]
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
     gone = list(db.scalars(orphan.with_for_update(skip_locked=True)))
     if gone:

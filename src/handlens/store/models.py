@@ -140,6 +140,8 @@ class Revision(Base):
     number: Mapped[int]
     main: Mapped[str] = mapped_column(Text)
     tape_at: Mapped[int] = mapped_column(default=0)
+    #: By sheet the slips that only its destination needs: they are played where the model is exported for it.
+    branches: Mapped[dict[str, Any]] = mapped_column(default=dict)
     thumbnail_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
     created: Mapped[datetime] = mapped_column(default=now)
     model: Mapped[Model] = relationship(back_populates="revisions")
@@ -280,6 +282,32 @@ class Asking(Base):
     answer: Mapped[dict[str, Any] | None]
     files: Mapped[list[Any]] = mapped_column(default=list)
     picture_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class SoughtWay(Base):
+    """The way to Fit of an inspection's model. key: digest of the wish and of all that the search goes by; wish: {"sheets", "goal", "prefer"};
+    way: as the core tells it, once it is found."""
+
+    __tablename__ = "way"
+    __table_args__ = (UniqueConstraint("inspection_id", "key"),)
+    id: Mapped[int] = mapped_column(primary_key=True)
+    inspection_id: Mapped[int] = mapped_column(ForeignKey("inspection.id", ondelete="CASCADE"))
+    key: Mapped[str] = mapped_column(String(64))
+    wish: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    way: Mapped[dict[str, Any] | None]
+    picture_id: Mapped[int | None] = mapped_column(ForeignKey("content.id"), index=True)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class WayRule(Base):
+    """Which mend is taken for a check's findings where there is a choice: what a person chose once, for the next model."""
+
+    __tablename__ = "way_rule"
+    check: Mapped[str] = mapped_column(String(120), primary_key=True)
+    mend: Mapped[str] = mapped_column(Text)
     created: Mapped[datetime] = mapped_column(default=now)
 
 

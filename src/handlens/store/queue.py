@@ -27,6 +27,7 @@ from .models import (
     Revision,
     RevisionFile,
     Sending,
+    SoughtWay,
     now,
 )
 from .shelf import inspection_of, slips_of, tape_key
@@ -47,10 +48,21 @@ def producer() -> procrastinate.App:
 
 
 #: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
-_RANK = {"intake": 30, "inspect": 20, "compare": 20, "curve": 20, "export": 20, "send": 20, "look": 20, "ask": 20, "try": 0}
+_RANK = {
+    "intake": 30,
+    "inspect": 20,
+    "compare": 20,
+    "curve": 20,
+    "export": 20,
+    "send": 20,
+    "look": 20,
+    "ask": 20,
+    "way": 20,
+    "try": 0,
+}
 #: What a job may be about, by the key of its subject: each has a state and an error.
-_About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking
-_Wanted = TypeVar("_Wanted", Comparison, Curve, Asking)
+_About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking | SoughtWay
+_Wanted = TypeVar("_Wanted", Comparison, Curve, Asking, SoughtWay)
 _ABOUT: dict[str, type[_About]] = {
     "inspection": Inspection,
     "export": Export,
@@ -59,6 +71,7 @@ _ABOUT: dict[str, type[_About]] = {
     "sending": Sending,
     "curve": Curve,
     "asking": Asking,
+    "way": SoughtWay,
 }
 #: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
 _SIZES = 9
@@ -294,6 +307,27 @@ def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: l
         "asking",
         "ask",
         f"Asking the destination about {revision.model.name}",
+    )
+
+
+def want_way(db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool) -> SoughtWay | None:
+    """The way to Fit of a model that was read; None where nobody asked for it yet and `begin` is not said.
+
+    wish: {"sheets", "goal", "prefer"}. by: what else the search goes by, so that another way is kept for each.
+    """
+    revision = db.get_one(Revision, inspection.revision_id)
+    key = hashlib.sha256(json.dumps([wish, by], sort_keys=True).encode()).hexdigest()
+    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
+    row = db.scalar(select(SoughtWay).where(SoughtWay.inspection_id == inspection.id, SoughtWay.key == key))
+    if not begin or (row is not None and row.state in ("waiting", "running", "done")):
+        return row
+    return _to_work_on(
+        db,
+        row or SoughtWay(inspection_id=inspection.id, key=key, wish=wish),
+        revision,
+        "way",
+        "way",
+        f"Looking for the way to Fit of {revision.model.name}",
     )
 
 

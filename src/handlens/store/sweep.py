@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from . import contents
 from .database import session
-from .models import Asking, Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, TapeState, now
+from .models import Asking, Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, SoughtWay, TapeState, now
 from .shelf import tape_key
 
 #: How long a drop may stay open, and a try-out unused.
@@ -71,7 +71,7 @@ def _steps(db: Session) -> None:
 
 
 def _measured_again(db: Session) -> None:
-    for kind in (Curve, Asking):
+    for kind in (Curve, Asking, SoughtWay):
         db.execute(delete(kind).where(kind.created < now() - CURVE_AGE, kind.state.in_(["done", "failed", "cancelled"])))
 
 

@@ -12,7 +12,7 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from .. import __version__
 from ..core.limits import InputError, MendError
-from . import bench, catalogue, drops, exports, handoff, inspections, jobs, lost_images, models, recipes, sheets, watches
+from . import bench, catalogue, drops, exports, handoff, inspections, jobs, lost_images, models, recipes, sheets, watches, ways
 from .bodies import most_bytes, too_large
 from .origins import refusal
 from .pages import add_pages
@@ -61,7 +61,21 @@ def create_app() -> Flask:
         MAX_FORM_MEMORY_SIZE=1 << 20,
     )
     api = ProblemApi(app)
-    for module in (models, drops, bench, inspections, exports, jobs, recipes, catalogue, lost_images, watches, sheets, handoff):
+    for module in (
+        models,
+        drops,
+        bench,
+        inspections,
+        exports,
+        jobs,
+        recipes,
+        catalogue,
+        lost_images,
+        watches,
+        sheets,
+        handoff,
+        ways,
+    ):
         api.register_blueprint(module.blueprint)
     app.register_error_handler(InputError, lambda e: problem(422, "Cannot be used", str(e)))
     app.register_error_handler(MendError, lambda e: problem(409, "Does not apply", str(e)))

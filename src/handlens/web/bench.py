@@ -82,7 +82,8 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
     )
     on = [x for x in slips if x.get("on", True)]
     written = None if export is None else ([(x["mend"], x["params"]) for x in export.tape], export.aside)
-    same = written == ([(x["mend"], x["params"]) for x in on], shelf.aside_of(db, model))
+    ways_to_it = [[(x["mend"], x["params"]) for x in slips] for slips in (on, [*on, *revision.branches.get(sheet.slug, [])])]
+    same = written is not None and written[0] in ways_to_it and written[1] == shelf.aside_of(db, model)
     return {
         "model": model.id,
         "name": model.name,
@@ -105,6 +106,7 @@ def _bench(db: Session, revision: Revision) -> dict[str, Any]:
         "by_mends": by_mends,
         "tape": _tape(slips, inspection if state == "done" else None),
         "gauges": _gauges(shown, sheet),
+        "branch": [{**slip, "on": True} for slip in revision.branches.get(sheet.slug, [])],
         "version": shelf.tape_version(db, revision),
         "can_undo": shelf.can_undo(revision),
         "can_redo": any(tape.number > revision.tape_at for tape in revision.tapes),

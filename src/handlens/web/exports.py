@@ -39,7 +39,8 @@ def begin(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
         whole = {"whole": True} if wish["whole"] else {}
         if whole and len(revision.files) < 2:
             refuse(422, "The model came as one file, which is its whole package; write it in a format.")
-        tape, aside = shelf.slips_of(db, revision), shelf.aside_of(db, model)
+        own = [{**slip, "on": True} for slip in revision.branches.get(model.sheet, [])] if wish["branch"] else []
+        tape, aside = [*shelf.slips_of(db, revision), *own], shelf.aside_of(db, model)
         export, _ = want_export(db, revision, tape, wish["format"], model.sheet, aside, _options(wish["options"]) | whole)
         return _entry(db, export)
 
@@ -59,7 +60,8 @@ def asking(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
             refuse(409, "The model is still being read.")
         model = row(db, Revision, inspection.revision_id, "revision").model
         by = [msgspec.to_builtins(sheet_of(db, model.sheet)), model.intent]
-        found = want_asking(db, inspection, {**wish, "sheet": model.sheet}, by, begin)
+        branch = row(db, Revision, inspection.revision_id, "revision").branches.get(model.sheet, [])
+        found = want_asking(db, inspection, {**wish, "sheet": model.sheet, **({"branch": branch} if branch else {})}, by, begin)
         if found is None:
             return {"id": None, "state": "none", "error": None, "job": None, "answer": None, "files": [], "picture": False}
         job = db.scalar(

@@ -52,12 +52,17 @@ def _exports(db: Session, revision: Revision) -> list[Export]:
     return list(db.scalars(select(Export).where(Export.revision_id.in_(of), Export.state == "done").order_by(Export.id.desc())))
 
 
+def _branch(revision: Revision, sheet: str) -> list[tuple[str, Any]]:
+    """What a destination alone needs beyond the tape."""
+    return [(x["mend"], x["params"]) for x in revision.branches.get(sheet, [])]
+
+
 def _sent(db: Session, export: Export, revision: Revision, on: list[Any], newest: int) -> dict[str, Any]:
     number = next(r.number for r in revision.model.revisions if r.id == export.revision_id)
     changed = []
     if export.revision_id != newest:
         changed.append("a later revision came")
-    elif [(x["mend"], x["params"]) for x in export.tape] != on:
+    elif [(x["mend"], x["params"]) for x in export.tape] not in (on, [*on, *_branch(revision, export.sheet)]):
         changed.append("the mends are others by now")
     if export.aside != shelf.aside_of(db, revision.model):
         changed.append("other parts stay behind")
@@ -146,7 +151,9 @@ def _reported(db: Session, revision: Revision, inspection: Inspection) -> Report
     sheet = sheet_of(db, model.sheet)
     tree = with_waivers(shelf.judgement(db, inspection, sheet, shelf.intent_of(model)).report, shelf.reasons_of(model))
     exports = [export for export in _exports(db, revision) if export.revision_id == revision.id]
-    last = next((export for export in exports if export.tape == inspection.tape), None)
+    pairs = lambda tape: [(x["mend"], x["params"]) for x in tape]
+    on = pairs(inspection.tape)
+    last = next((export for export in exports if pairs(export.tape) in (on, [*on, *_branch(revision, export.sheet)])), None)
     answers = [] if last is None else [{**sending.answer, "sheet": sending.sheet} for sending in last.sendings if sending.answer]
     picture = None if revision.thumbnail_id is None else contents.read(db, revision.thumbnail_id)
     return Reported(

@@ -453,6 +453,11 @@ class Bench(Schema):
     by_mends = fields.Nested(ByMends, required=True, allow_none=True)
     tape = fields.List(fields.Nested(TapeSlip), required=True)
     gauges = fields.List(fields.Nested(schema_of(Gauge)), required=True)
+    branch = fields.List(
+        fields.Nested(Slip),
+        required=True,
+        metadata={"description": "what this destination alone needs: played where it is exported"},
+    )
     version = fields.Integer(required=True, metadata={"description": "of the tape, to be sent with a change to it"})
     can_undo = fields.Boolean(required=True)
     can_redo = fields.Boolean(required=True)
@@ -477,6 +482,9 @@ class NamePreview(Schema):
 
 class ExportWish(Strict):
     format = fields.String(required=True)
+    branch = fields.Boolean(
+        load_default=True, metadata={"description": "with what this destination alone needs beyond the tape, where that was kept"}
+    )
     whole = fields.Boolean(
         load_default=False,
         metadata={

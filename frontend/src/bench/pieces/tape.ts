@@ -30,9 +30,10 @@ export function useTape(revision: ComputedRef<number>, { bench, findings }: Read
     complain,
   );
   function keepTrial() {
-    const t = trial.tried.value;
+    const [t, before] = [trial.tried.value, trial.before.value];
     trial.putBack();
-    if (t) lay.mutate([...slips.value, t]);
+    if (t) lay.mutate([...slips.value, ...before, t]);
   }
   return { slips, onTape, put, putAll, safeMends, trial, keepTrial };
 }
+export type Tape = ReturnType<typeof useTape>;

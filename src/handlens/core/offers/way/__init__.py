@@ -55,6 +55,8 @@ def find_way(
     progress("measuring", 0.0)
     if measures is None or any(figures.content is None for figures in measures.meshes):
         measures = measure(scene, known=Known(measures))
+    # What was tried in the time that there was must not decide what is tried here.
+    measures = replace(measures, trials=[])
     measured = time.perf_counter()
     wish = wish or Wish()
     states = States(scene, measures, sheets, intent, wish, progress)

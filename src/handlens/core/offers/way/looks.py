@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 
-import msgspec
 import numpy as np
 
 from ...declare.promises import paired_parts
@@ -21,6 +20,7 @@ from ...scene.sampled import fewer_vertices
 from ...scene.skinning import posed
 from ...scene.transforms import world_matrices
 from ...words.arrays import F64, Array, Bool
+from .records import Looks, Seen
 
 #: Levels of 255 by which a pixel must differ to be seen to; and triangles from which on nothing is drawn to be compared.
 _SEEN, _MOST = 16, 2_000_000
@@ -28,27 +28,6 @@ _SEEN, _MOST = 16, 2_000_000
 _SAME = 0.02
 _VERTICES = 2_000
 _INK = np.array([0xA8, 0x6A, 0x12]) / 255
-
-
-class Seen(msgspec.Struct, frozen=True):
-    """One side. toward: direction to the viewer, Y up. pixels: that differ. box: where most do, as shares of the picture from its left
-    upper corner (left, top, right, bottom); None where none does."""
-
-    toward: list[float]
-    words: str
-    pixels: int
-    box: list[float] | None
-
-
-class Looks(msgspec.Struct, frozen=True):
-    """mean, worst: pixels that differ, over the sides. of: pixels of one picture. sides: of all twelve. distance_m: how far the surface lies
-    from where it was at most, the whole of it moved, turned or scaled counting as nothing; None where nothing of it is on both sides."""
-
-    mean: float
-    worst: int
-    of: int
-    sides: list[Seen]
-    distance_m: float | None
 
 
 def compare_looks(before: Scene, after: Scene) -> tuple[Looks, bytes] | None:

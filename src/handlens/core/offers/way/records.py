@@ -6,7 +6,26 @@ from typing import Any
 
 import msgspec
 
-from .looks import Looks
+
+class Seen(msgspec.Struct, frozen=True):
+    """One side. toward: direction to the viewer, Y up. pixels: that differ. box: where most do, as shares of the picture from its left
+    upper corner (left, top, right, bottom); None where none does."""
+
+    toward: list[float]
+    words: str
+    pixels: int
+    box: list[float] | None
+
+
+class Looks(msgspec.Struct, frozen=True):
+    """mean, worst: pixels that differ, over the sides. of: pixels of one picture. sides: of all twelve. distance_m: how far the surface lies
+    from where it was at most, the whole of it moved, turned or scaled counting as nothing; None where nothing of it is on both sides."""
+
+    mean: float
+    worst: int
+    of: int
+    sides: list[Seen]
+    distance_m: float | None
 
 
 class Cost(msgspec.Struct, frozen=True, omit_defaults=True):
@@ -137,4 +156,4 @@ class Way(msgspec.Struct, frozen=True):
         return all(branch.after.fit for branch in self.branches)
 
 
-__all__ = ["Branch", "Cost", "Figured", "Left", "Option", "Question", "Slip", "Verdict", "Way"]
+__all__ = ["Branch", "Cost", "Figured", "Left", "Looks", "Option", "Question", "Seen", "Slip", "Verdict", "Way"]
