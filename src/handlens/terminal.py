@@ -185,7 +185,7 @@ def _price(way: Way) -> Iterator[str]:
     if way.looks is not None:
         looks = way.looks
         worst = max(looks.sides, key=lambda side: side.pixels)
-        far = "" if looks.distance_m is None else f"; the surface lies within {metres(looks.distance_m)} of where it was"
+        far = "" if looks.distance_m is None else f"; the surface is off by {metres(looks.distance_m)} at most"
         if looks.worst:
             yield f"Looks: {looks.mean:.1f} of {looks.of:,} pixels differ in the mean of twelve sides, {looks.worst:,} from {worst.words}{far}."
         else:
@@ -203,7 +203,7 @@ def _cost(cost: Cost) -> str:
     if cost.pixels:
         said.append(f"{plural(cost.pixels, 'pixel')} of images lost")
     if cost.bytes:
-        said.append(f"{plural(abs(cost.bytes), 'byte')} {'more' if cost.bytes > 0 else 'fewer'}")
+        said.append(f"files {plural(abs(cost.bytes), 'byte')} {'larger' if cost.bytes > 0 else 'smaller'}")
     if cost.used_names:
         said.append(f"files beside use {', '.join(cost.used_names[:3])}, which has another name then")
     return f": {', '.join(said)}" if said else ""

@@ -162,7 +162,7 @@ function key(e: KeyboardEvent, k: number) {
         The way to Fit
       </button>
       <button
-        v-if="state.safeMends.value.length"
+        v-if="state.safeMends.value.length && !state.wayOpen.value"
         class="btn"
         :disabled="state.lay.isPending.value"
         title="Mends that change nothing to see"
@@ -170,7 +170,7 @@ function key(e: KeyboardEvent, k: number) {
       >
         All {{ state.safeMends.value.length }} safe
       </button>
-      <button class="btn" @click="$emit('recipes')">Recipes …</button>
+      <button v-if="!state.wayOpen.value" class="btn" @click="$emit('recipes')">Recipes …</button>
       <button class="btn" :disabled="!state.bench.value?.can_undo || state.step.isPending.value" @click="state.step.mutate('undo')">
         Undo
       </button>

@@ -31,7 +31,7 @@ const looks = computed(() => {
   const l = way.value?.looks;
   if (!l) return '';
   const worst = [...l.sides].sort((a, b) => b.pixels - a.pixels)[0]!;
-  const far = l.distance_m === null ? '' : `; the surface lies within ${figure({ value: l.distance_m, unit: 'm' })} of where it was`;
+  const far = l.distance_m === null ? '' : `; the surface is off by ${figure({ value: l.distance_m, unit: 'm' })} at most`;
   return l.worst
     ? `${Number(l.mean.toPrecision(3))} of ${l.of.toLocaleString('en')} pixels differ in the mean of twelve sides, ${l.worst.toLocaleString('en')} at most, from ${worst.words}${far}.`
     : `No pixel differs from any of twelve sides${far}.`;

@@ -122,6 +122,8 @@ export function useStage(canvas: Ref<HTMLCanvasElement | undefined>, holder: Ref
         context.other.value = null;
         Object.assign(state, { beside: '', shape: 'circle' });
         loupe.setLoupe({ look: null, swapped: false });
+        // Of what was a hundred times as large nothing would be seen from where both were.
+        viewer.value!.fit(view());
       }
       return;
     }

@@ -119,12 +119,8 @@ export function receives(r: Receiver): string {
 export function costWords(c: WayCost): string {
   const counted = (n: number | undefined, one: string, several = `${one}s`) =>
     n ? [`${number(Math.abs(n))} ${Math.abs(n) === 1 ? one : several} ${n > 0 ? 'more' : 'fewer'}`] : [];
-  const size = (n: number | null | undefined) =>
-    n
-      ? [
-          `${Math.abs(n) < 1024 ? `${Math.abs(n)} bytes` : Math.abs(n) < 2 ** 20 ? `${number(Math.abs(n) / 1024)} KiB` : `${number(Math.abs(n) / 2 ** 20)} MiB`} ${n > 0 ? 'more' : 'fewer'}`,
-        ]
-      : [];
+  const kib = (n: number) => (n < 1024 ? `${n} bytes` : n < 2 ** 20 ? `${number(n / 1024)} KiB` : `${number(n / 2 ** 20)} MiB`);
+  const size = (n: number | null | undefined) => (n ? [`files ${kib(Math.abs(n))} ${n > 0 ? 'larger' : 'smaller'}`] : []);
   return [
     ...counted(c.triangles, 'triangle'),
     ...counted(c.draw_calls, 'draw call'),

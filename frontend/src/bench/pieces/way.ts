@@ -63,7 +63,10 @@ export function useWay({ bench }: Reading, { change, complain }: Changes, tape: 
     },
     { immediate: true },
   );
-  watch(key, () => walk(null));
+  watch(
+    () => JSON.stringify(key.value),
+    () => walk(null),
+  );
 
   /** Slips for the destination that the Bench judges by: those for all, then its own. */
   const proposed = computed<WaySlip[]>(() => {

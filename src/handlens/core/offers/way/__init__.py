@@ -14,12 +14,14 @@ from typing import NamedTuple
 
 from msgspec.structs import replace
 
+from ...limits import MendError
 from ...measures import Measures
 from ...measures.known import Known
 from ...route.measuring import measure
+from ...route.tape import apply_as_promised
 from ...rules import Intent, RuleSheet
 from ...scene import Scene
-from ...words.calls import Call
+from ...words.calls import Call, call_text
 from .account import Account, cost, more_bytes
 from .looks import compare_looks
 from .order import Order
@@ -61,13 +63,17 @@ def find_way(
     wish = wish or Wish()
     states = States(scene, measures, sheets, intent, wish, progress)
     search = Search(states)
-    common, ends = _ends(states, search)
+    for _ in range(_TIMES):
+        common, ends = _ends(states, search)
+        kept = _promises(states, [common, *ends])
+        if kept is not None:
+            break
     searched = time.perf_counter()
     looks = None
     if wish.look and any(len(end.tape) for end in (common, *ends)):
         progress("comparing how it looks", 0.9)
         looks = compare_looks(scene, common.scene if len(common.tape) else ends[0].scene)
-    account = Account(states, search.options)
+    account = Account(states, search.options, kept or {})
     slips = account.slips(states.start, common, range(len(sheets)))
     together = cost(states.start, common, [word for slip in slips for word in slip.cost.words])
     way = Way(
@@ -87,15 +93,37 @@ def find_way(
     return Found(way, [common.scene, *(end.scene for end in ends)], looks[1] if looks else b"")
 
 
+#: How often a way is looked for again without a mend that did not keep what it promises; none so far took more than two.
+_TIMES = 4
+
+
+def _promises(states: States, ends: list[State]) -> dict[tuple[str, ...], tuple[str, ...]] | None:
+    """By tape, up to and with each slip, sentences on what that slip was measured to have kept. None where one does not keep what it promises:
+    it is not played again then."""
+    out: dict[tuple[str, ...], tuple[str, ...]] = {}
+    for end in ends:
+        scene = states.start.scene
+        for k, call in enumerate(end.tape):
+            key = tuple(call_text(*x) for x in end.tape[: k + 1])
+            try:
+                outcome, out[key] = apply_as_promised(scene, *call)
+            except MendError as error:
+                states.forget(call, str(error))
+                return None
+            scene = outcome.scene
+    return out
+
+
 def _ends(states: States, search: Search) -> tuple[State, list[State]]:
     """The state after the common tape, and of each sheet the state after its branch."""
     order = Order(states)
     everyone = tuple(range(len(states.sheets)))
-    common = order.settled(search.walked(states.start, everyone), states.start, everyone)
+    common = search.second_thoughts(search.walked(states.start, everyone), states.start, everyone)
+    common = order.settled(common, states.start, everyone)
     ends = []
     for k in everyone:
         # What no mend for all could clear, one for this destination alone may.
-        own = search.walked(common, (k,)) if len(everyone) > 1 else common
+        own = search.second_thoughts(search.walked(common, (k,)), common, (k,)) if len(everyone) > 1 else common
         ends.append(order.settled(own, common, (k,)) if own is not common else common)
     return common, ends
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Any, NamedTuple
 
 from ...declare.check import Finding
@@ -25,12 +26,14 @@ _SHOWN = 3
 
 
 class Played(NamedTuple):
-    """A call played on a state. state: after it; None where it does not apply, is refused or helps nothing, and because: why."""
+    """A call played on a state. state: after it; None where it does not apply, is refused or helps nothing, and because: why.
+    conflict: it would bring another finding."""
 
     state: State | None
     because: str
     clears: int = 0
     brings: tuple[str, ...] = ()
+    conflict: bool = False
 
 
 class Offer(NamedTuple):
@@ -58,6 +61,41 @@ class Search:
             if state is before or self.states.out_of_work():
                 break
         return state
+
+    def second_thoughts(self, state: State, base: State, sheets: tuple[int, ...]) -> State:
+        """The state, or a better one where something is left: what was chosen earlier may stand in the way of what came later."""
+        for _ in range(_SHOWN):
+            better = next(self._otherwise(state, base, sheets), None)
+            if better is None:
+                return state
+            state = better
+        return state
+
+    def _otherwise(self, state: State, base: State, sheets: tuple[int, ...]) -> Iterator[State]:
+        """States in which another option of one slip was taken, or in which what was left off was played before a slip, and less is left."""
+        # Only what stood in each other's way may stand otherwise in another order.
+        stuck = self.states.wanted(state, sheets) & self.states.conflicts
+        if not stuck:
+            return
+        own = state.tape[len(base.tape) :]
+        tapes = [
+            [*own[:k], Call(option.mend, option.params), *own[k + 1 :]]
+            for k in range(len(own))
+            for option in self.options.get(call_text(*own[k]), [])
+            if not option.chosen
+        ]
+        groups = [group for level in ("stop", "caution") for group in self.groups(state, sheets, level)]
+        left = [offer.call for group in groups for offer in group if stuck & set(offer.findings)]
+        tapes += [[*own[:k], call, *own[k:]] for call in left[:_SHOWN] for k in range(len(own))]
+        for tape in tapes:
+            if self.states.out_of_work():
+                return
+            other = self.states.replayed(base, tape)
+            if other is None or self.compared(base, other, sheets)[1]:
+                continue
+            other = self.walked(other, sheets)
+            if self.states.score(other, sheets) < self.states.score(state, sheets):
+                yield other
 
     def passed(self, state: State, sheets: tuple[int, ...], level: str) -> State:
         """The state after one pass over what is offered for findings of one result."""
@@ -96,6 +134,7 @@ class Search:
             played = self.play(state, offer.call, sheets)
             mend = find_mend(offer.call.mend)
             if played.state is None:
+                self.states.conflicts |= set(offer.findings) if played.conflict else set()
                 self.states.refused |= dict.fromkeys(offer.findings, f"{mend.title}: {played.because}")
                 continue
             slips = len(played.state.tape)
@@ -213,7 +252,7 @@ class Search:
                 else:
                     against.append(finding)
         if against:
-            return Played(None, f"it would bring: {against[0].title}."), against
+            return Played(None, f"it would bring: {against[0].title}.", conflict=True), against
         if not clears:
             return Played(None, "its finding stays."), []
         return Played(after, "", clears, tuple(dict.fromkeys(brings))), []

@@ -13,7 +13,7 @@ from ...measures import Measures
 from ...measures.known import Known
 from ...route.measuring import measure
 from ...route.stations import checks_by_id, find_mend, stations
-from ...route.tape import apply_as_promised, apply_mend
+from ...route.tape import apply_mend
 from ...rules import Intent, RuleSheet
 from ...scene import Scene
 from ...words.calls import Call, call_text
@@ -57,9 +57,12 @@ class States:
         self.ended: str | None = None
         self.asked = questions(measures, sheets[0], intent, wish.answered)
         self.names = {node.name for node in scene.nodes}
-        #: By sheet and finding why what was tried for it was left off; by sheet the format that all of it needs.
+        #: By sheet and finding why what was tried for it was left off, and those for which it would have brought another; by sheet the format that all of it needs.
         self.refused: dict[tuple[int, str], str] = {}
         self.formats: dict[int, str | None] = {}
+        self.conflicts: set[tuple[int, str]] = set()
+        #: By the text of a call why it is not played: it did not keep what it promises.
+        self.broken: dict[str, str] = {}
         self.kept: dict[tuple[str, ...], State] = {(): self.start}
         self._order = {id: n for n, id in enumerate(mend.id for station in stations() for mend in station.mends)}
 
@@ -93,13 +96,15 @@ class States:
     def after(self, state: State, call: Call) -> State:
         """The state with one call more, from what is kept or played anew. Raises MendError or InputError where it does not apply."""
         tape = (*state.tape, call)
+        if (why := self.broken.get(call_text(*call))) is not None:
+            raise MendError(why)
         key = tuple(call_text(*x) for x in tape)
         if key in self.kept:
             return self.kept[key]
         mend = find_mend(call.mend)
         self.work += _PLAY + mend.work_per_triangle * sum(mesh.triangle_count for mesh in state.scene.meshes)
         try:
-            outcome, kept = apply_as_promised(state.scene, *call)
+            outcome = apply_mend(state.scene, *call)
         except (MendError, InputError):
             raise
         except Exception as error:
@@ -108,11 +113,17 @@ class States:
         self.charge(measures, state.measures)
         intent = intent_with_unit(call, state.intent)
         judged = tuple(judge(measures, sheet, intent) for sheet in self.sheets)
-        run = MendRun(call.mend, call.params, True, outcome.figures, tuple(map(str, outcome.remarks)), kept=kept)
+        run = MendRun(call.mend, call.params, True, outcome.figures, tuple(map(str, outcome.remarks)))
         if len(self.kept) >= _STATES:
             del self.kept[next(key for key in self.kept if key)]
         made = self.kept[key] = State(tape, outcome.scene, measures, judged, (*state.runs, run), intent)
         return made
+
+    def forget(self, call: Call, why: str) -> None:
+        """Play a call no more, and take its states away. why: in a sentence."""
+        text = call_text(*call)
+        self.broken[text] = why
+        self.kept = {key: state for key, state in self.kept.items() if text not in key}
 
     def charge(self, after: Measures, before: Measures) -> None:
         """Count what measuring a state did cost: meshes that are the same as before cost nothing."""
