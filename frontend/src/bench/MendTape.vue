@@ -49,8 +49,7 @@ const proposals = ref<HTMLElement[]>([]);
 /** Walks along the proposed slips: each shows the model with all up to it. */
 async function along(e: KeyboardEvent, k: number) {
   const by = { ArrowRight: 1, ArrowLeft: -1 }[e.key];
-  if (e.key === 'Enter' || e.key === ' ') state.walk(k);
-  else if (by) {
+  if (by) {
     const to = Math.max(0, Math.min(state.proposed.value.length - 1, k + by));
     state.walk(to);
     await nextTick();
@@ -125,21 +124,24 @@ function key(e: KeyboardEvent, k: number) {
       <li
         v-for="(s, k) in state.proposed.value"
         :key="`way ${k}`"
-        ref="proposals"
         class="slip proposed"
         :class="{ walked: state.walked.value === k, folded: s.options.length > 1 }"
-        tabindex="0"
-        role="button"
-        :aria-pressed="state.walked.value === k"
-        :title="s.clears.join('\n')"
-        :aria-label="`Proposed ${k + 1}: ${words(s)}, ${one(s)}.${s.options.length > 1 ? ' There is a choice.' : ''} Enter shows the model with it, arrows walk on.`"
-        @click="state.walk(k)"
-        @keydown="along($event, k)"
       >
-        <span class="no">{{ tape.length + k + 1 }}</span>
-        <div class="text">
-          <b>{{ words(s) }}</b><br /><span class="mono">{{ one(s) }}</span>
-        </div>
+        <button
+          ref="proposals"
+          class="look"
+          :aria-pressed="state.walked.value === k"
+          :title="['Shows the model with it; arrows walk on.', ...s.clears].join('\n')"
+          @click="state.walk(k)"
+          @keydown="along($event, k)"
+        >
+          <span class="no">{{ tape.length + k + 1 }}</span>
+          <span class="text"
+            ><b>{{ words(s) }}</b
+            ><br /><span class="mono">{{ one(s) }}</span
+            ><span v-if="s.options.length > 1" class="unseen">, there is a choice</span></span
+          >
+        </button>
       </li>
       <li v-for="l in state.left.value" :key="l.id" class="yours" :title="l.because">
         <span>{{ l.title }}</span><button v-if="findingOf(l.id)" class="btn plain" @click="state.show(findingOf(l.id)!)">Show it</button>
@@ -258,6 +260,26 @@ h2 span {
 }
 .slip.proposed.walked {
   background: var(--hl-sheet);
+}
+.look {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  border: 0;
+  background: none;
+  padding: 0;
+  height: 100%;
+  font: inherit;
+  color: inherit;
+  text-align: left;
+  cursor: pointer;
+}
+.unseen {
+  position: absolute;
+  width: 1px;
+  height: 1px;
+  overflow: hidden;
+  clip-path: inset(50%);
 }
 /* A slip with a choice has a folded corner. */
 .slip.folded::after {

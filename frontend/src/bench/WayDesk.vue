@@ -297,7 +297,7 @@ article {
 }
 .question {
   display: grid;
-  grid-template-columns: 210px 150px minmax(0, 1fr);
+  grid-template-columns: 186px 190px minmax(0, 1fr);
   gap: 8px;
   align-items: center;
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Any
 
 import msgspec
@@ -21,7 +22,7 @@ from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Job, Revision, SoughtWay, WayRule
 from ..store.queue import want_way
-from ..store.sheets import sheet_of
+from ..store.sheets import all_sheets, sheet_of
 from . import schemas_way as schemas
 from .find import refuse, row
 from .inspections import measures_of
@@ -59,6 +60,7 @@ def sought(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
             refuse(409, "The model is still being read.")
         model = row(db, Revision, inspection.revision_id, "revision").model
         wish["sheets"] = list(dict.fromkeys(wish["sheets"])) or [model.sheet]
+        _refuse_unknown(db, wish["sheets"])
         try:
             wish["prefer"] = read_rules({**{rule.check: rule.mend for rule in db.scalars(select(WayRule))}, **wish["prefer"]})
         except InputError as error:
@@ -66,6 +68,14 @@ def sought(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
         sheets = [msgspec.to_builtins(sheet_of(db, slug)) for slug in wish["sheets"]]
         by = [sheets, model.intent, sorted(shelf.reasons_of(model))]
         return _told(db, want_way(db, inspection, wish, by, begin))
+
+
+def _refuse_unknown(db: Session, slugs: Iterable[str]) -> None:
+    """Refuse a destination that there is not."""
+    known = {sheet.slug for sheet in all_sheets(db)}
+    for slug in slugs:
+        if slug not in known:
+            refuse(422, f"There is no rule sheet {slug}.")
 
 
 def _told(db: Session, found: SoughtWay | None) -> dict[str, Any]:
@@ -136,6 +146,5 @@ def keep_branches(wish: dict[str, Any], revision_id: int) -> None:
     }
     with session() as db:
         revision = row(db, Revision, revision_id, "revision", locked=True)
-        for slug in kept:
-            sheet_of(db, slug)
+        _refuse_unknown(db, kept)
         revision.branches = {slug: slips for slug, slips in {**revision.branches, **kept}.items() if slips}
