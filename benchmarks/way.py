@@ -11,7 +11,6 @@ import statistics
 import sys
 import time
 from collections import Counter
-from concurrent.futures import ProcessPoolExecutor
 from pathlib import Path
 from typing import NamedTuple
 
@@ -111,8 +110,12 @@ def main() -> None:
         str(p) for p in OTHERS.rglob("*") if p.suffix.lower() in endings and p.is_file() and p.stat().st_size <= _MOST
     )
     jobs = [("demo", n) for n in demo] + [("others", n) for n in others] + [("seeded", str(k)) for k in range(60)]
-    with ProcessPoolExecutor(2, max_tasks_per_child=40) as pool:
-        lines = [line for line in pool.map(looked_at, jobs) if line is not None]
+    from handlens.core.machine.one_each import one_each
+
+    # Each in a process of its own: what ends one of them takes no other along.
+    ended = sorted(one_each(looked_at, jobs, 2), key=lambda one: one.number)
+    lines = [one.answer for one in ended if one.answer is not None]
+    fell = [jobs[one.number][1] for one in ended if one.answer is None and one.error is not None]
     print("# How far the way to Fit goes\n")
     print(
         "Made by `benchmarks/way.py`, by the sheet *Realtime engine*, one process a core. Readings: what the search took, over measuring the"
@@ -145,6 +148,8 @@ def main() -> None:
             print(
                 f"- {x.name}: {x.before} → {x.after}, {x.slips} mends, {x.pixels} pixels, proved {x.proved}; left {', '.join(f'{c} ({n})' for c, n in x.left)}"
             )
+    if fell:
+        print(f"\nNot looked at, since something failed: {', '.join(fell)}.")
 
 
 if __name__ == "__main__":
