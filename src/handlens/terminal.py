@@ -176,7 +176,7 @@ def _slip(number: str, slip: Slip, sheets: int) -> Iterator[str]:
     yield from (f"{'':10}{remark}" for remark in slip.remarks)
     for option in slip.options:
         if not option.chosen:
-            rule = f"{slip.checks[0]}={option.mend}" if slip.checks else option.mend
+            rule = shlex.quote(f"{slip.checks[0]}={option.rule}") if slip.checks else option.rule
             yield f"{'':10}or: {option.title}{_cost(option.cost)}; --prefer {rule}"
 
 

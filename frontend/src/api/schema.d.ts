@@ -4163,6 +4163,7 @@ export interface components {
             cost: components["schemas"]["WayCost"];
             safe: boolean;
             chosen: boolean;
+            rule: string;
         };
         WaySlip: {
             mend: string;

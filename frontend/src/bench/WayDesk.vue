@@ -3,7 +3,7 @@
 import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
 import Select from 'primevue/select';
 import { computed, reactive, ref, watch } from 'vue';
-import { api, type AskedQuestion, type Intent } from '../api/client';
+import { api, type AskedQuestion, type Intent, type WaySlip } from '../api/client';
 import ResultMark from '../ui/ResultMark.vue';
 import { useBench } from './useBench';
 import { costWords, figure, mendWords, typedLength } from './words';
@@ -78,6 +78,7 @@ const remember = useMutation({
   onError: state.complain,
 });
 const forget = useMutation({ mutationFn: api.forgetWay, onSettled: renewed, onError: state.complain });
+const taken = (s: WaySlip) => s.options.find((o) => o.chosen)?.rule ?? s.mend;
 const remembered = (check: string, mend: string) => rules.value?.rules.some((r) => r.check === check && r.mend === mend) ?? false;
 const recipe = ref('');
 const keep = useMutation({
@@ -170,7 +171,7 @@ const there = (id: string) => (state.bench.value?.reading?.findings ?? []).some(
         <fieldset v-if="slip.options.length > 1">
           <legend class="small">One of these; each clears it</legend>
           <label v-for="o in slip.options" :key="o.title"
-            ><input type="radio" name="option" :checked="o.chosen" @change="slip.checks[0] && state.choose(slip.checks[0], o.mend)" />
+            ><input type="radio" name="option" :checked="o.chosen" @change="slip.checks[0] && state.choose(slip.checks[0], o.rule)" />
             {{ words(o)
             }}<span class="small faded">{{ costWords(o.cost) ? ` · ${costWords(o.cost)}` : ' · no figure changes' }}</span></label
           >
@@ -179,12 +180,12 @@ const there = (id: string) => (state.bench.value?.reading?.findings ?? []).some(
             type="button"
             class="btn"
             @click="
-              remembered(slip.checks[0], slip.mend)
+              remembered(slip.checks[0], taken(slip))
                 ? forget.mutate(slip.checks[0])
-                : remember.mutate({ check: slip.checks[0], mend: slip.mend })
+                : remember.mutate({ check: slip.checks[0], mend: taken(slip) })
             "
           >
-            {{ remembered(slip.checks[0], slip.mend) ? 'Choose anew for the next model' : 'Have it so for the next model too' }}
+            {{ remembered(slip.checks[0], taken(slip)) ? 'Choose anew for the next model' : 'Have it so for the next model too' }}
           </button>
         </fieldset>
       </article>

@@ -17,7 +17,7 @@ from ..trials import new_or_worse
 from .calls import title
 from .questions import ASKED, unsaid
 from .records import Branch, Cost, Figured, Left, Option, Slip, Verdict
-from .states import State, States
+from .states import TOO_LONG, State, States
 from .wish import RANK
 
 
@@ -106,6 +106,8 @@ class Account:
             what = " or ".join(ASKED[key][:1].lower() + ASKED[key][1:] for key in asks)
             return "intent", f"Say first {what}: its mends would guess it."
         if (k, finding.id) in self.states.refused:
+            if self.states.refused[k, finding.id].endswith(TOO_LONG):
+                return "time", self.states.refused[k, finding.id]
             return "person", f"Tried and left off. {self.states.refused[k, finding.id]}"
         if finding.mends and self.states.ended:
             return "time", "Its mends were not tried any more."

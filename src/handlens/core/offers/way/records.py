@@ -54,7 +54,7 @@ class Figured(msgspec.Struct, frozen=True):
 
 
 class Option(msgspec.Struct, frozen=True):
-    """One way to clear what a slip clears. clears: how many findings. brings: titles of notes that come. chosen: whether it is on the tape."""
+    """One way to clear what a slip clears. rule: what a rule says to have it: its mend, with its parameters where another option is of that mend. clears: how many findings. brings: titles of notes that come. chosen: whether it is on the tape."""
 
     mend: str
     params: dict[str, Any]
@@ -64,6 +64,7 @@ class Option(msgspec.Struct, frozen=True):
     cost: Cost
     safe: bool
     chosen: bool
+    rule: str
 
 
 class Slip(msgspec.Struct, frozen=True):

@@ -146,6 +146,7 @@ class Search:
         _, chosen, played, _ = worth[0]
         assert played.state is not None
         if len(worth) > 1:
+            mends = [offer.call.mend for _, offer, _, _ in worth]
             self.options[call_text(*chosen.call)] = [
                 Option(
                     offer.call.mend,
@@ -156,6 +157,7 @@ class Search:
                     cost(state, one.state, words(one.state)),
                     mend.safe,
                     offer is chosen,
+                    offer.call.mend if mends.count(offer.call.mend) == 1 else call_text(*offer.call),
                 )
                 for _, offer, one, mend in worth[:_SHOWN]
                 if one.state is not None

@@ -23,11 +23,14 @@ from .questions import questions
 from .wish import RANK, Wish
 
 #: How many readings of the model a search may cost, and how much it may at the least, in triangles that are measured anew.
-READINGS, LEAST = 8, 4_000_000
-#: What a play costs beside, and what looking at the model from all round does.
-_PLAY, _LOOK = 1_000, 20_000
+READINGS, LEAST = 8, 3_000_000
+#: What a play costs beside, however small the model, and what looking at it from all round does: about a hundred plays of a small one.
+_PLAY, _LOOK = 30_000, 20_000
 #: States of the tape that are kept while they may be asked for again.
 _STATES = 48
+
+#: Why a mend is not tried that would cost more than is left.
+TOO_LONG = "trying it takes longer than a way may be looked for."
 
 Progress = Callable[[str, float], None]
 
@@ -101,8 +104,7 @@ class States:
         key = tuple(call_text(*x) for x in tape)
         if key in self.kept:
             return self.kept[key]
-        mend = find_mend(call.mend)
-        self.work += _PLAY + mend.work_per_triangle * sum(mesh.triangle_count for mesh in state.scene.meshes)
+        self.charge_play(state.scene, call)
         try:
             outcome = apply_mend(state.scene, *call)
         except (MendError, InputError):
@@ -124,6 +126,15 @@ class States:
         text = call_text(*call)
         self.broken[text] = why
         self.kept = {key: state for key, state in self.kept.items() if text not in key}
+
+    def charge_play(self, scene: Scene, call: Call) -> None:
+        """Count what playing a call costs by itself. Raises MendError where a mend that works on every triangle would cost more than is left."""
+        mend = find_mend(call.mend)
+        wanted = mend.work_per_triangle * sum(mesh.triangle_count for mesh in scene.meshes)
+        if wanted and self.work + wanted > self.most:
+            self.ended = self.ended or f"{mend.title} was not tried: it takes longer than a way may be looked for."
+            raise MendError(TOO_LONG)
+        self.work += _PLAY + wanted
 
     def charge(self, after: Measures, before: Measures) -> None:
         """Count what measuring a state did cost: meshes that are the same as before cost nothing."""
@@ -156,6 +167,7 @@ class States:
             state, n = known, n + 1
         try:
             for k in range(n, len(calls) - 1):
+                self.charge_play(state.scene, calls[k])
                 scene = apply_mend(state.scene, *calls[k]).scene
                 run = MendRun(calls[k].mend, calls[k].params, True)
                 state = state._replace(
