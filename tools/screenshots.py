@@ -22,10 +22,6 @@ ARGS = [
 ]
 
 
-#: Where the slip cart's bed is cut on the stage: near its front side and near its back.
-CUT = [(985, 459), (1030, 433)]
-
-
 def main(base: str) -> None:
     OUT.mkdir(parents=True, exist_ok=True)
     with sync_playwright() as p:
@@ -90,15 +86,6 @@ def take(page: Page, base: str) -> None:
     page.keyboard.press("PageUp")
     page.get_by_role("button", name="paint", exact=True).click()
     shot("bench-by-hand")
-    page.get_by_role("button", name="Leave it").click()
-    page.mouse.click(1040, 440)
-    page.get_by_role("button", name="cut", exact=True).click()
-    page.mouse.click(*CUT[0])
-    page.mouse.click(*CUT[1])
-    page.get_by_role("region", name="Stage").get_by_role("button", name="Try it").click()
-    page.get_by_text("being tried, not on the tape").wait_for()
-    shot("bench-cut", 6000)
-    page.get_by_role("button", name="Discard it").click()
     page.goto(f"/bench/{models['Crab pot']}?station=placement")
     page.wait_for_timeout(1500)
     page.get_by_role("button", name="As received", exact=True).click()
@@ -118,6 +105,13 @@ def take(page: Page, base: str) -> None:
     page.get_by_role("button", name="Split", exact=True).click()
     page.mouse.move(905, 430)
     shot("bench-motion", 5000)
+    page.goto(f"/bench/{models['Heron']}?station=skin")
+    page.get_by_role("button", name="The way to Fit").click()
+    page.locator(".way .ends").wait_for(timeout=120_000)
+    page.locator(".slip.proposed.folded button").first.click()
+    page.get_by_text("shown in the loupe").wait_for(timeout=60_000)
+    shot("bench-way", 3000)
+    page.keyboard.press("Escape")
     page.goto(f"/bench/{models['Heron']}?station=skin")
     page.get_by_role("button", name="Bake the rig").first.click()
     page.wait_for_timeout(4000)

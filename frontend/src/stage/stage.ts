@@ -151,6 +151,7 @@ export class Stage {
       root.updateMatrixWorld(true);
       root.visible = false;
     }
+    this.otherReach = root ? new Box3().setFromObject(root).getSize(new Vector3()).length() : 0;
     this.invalidate();
   }
 
@@ -324,7 +325,7 @@ export class Stage {
     const d = this.camera.position.distanceTo(this.box.getCenter(new Vector3()));
     const unit = (2 * d * Math.tan((this.camera.fov * Math.PI) / 360)) / this.h; // metres a CSS pixel
     shared.uTile!.value = 2 ** (Math.round(2 * Math.log2(unit * this.loupe.r * 0.46)) / 2); // in steps, so that it does not swim
-    const reach = Math.max(this.size, this.extraReach);
+    const reach = this.reach;
     this.camera.near = Math.max(d - reach * 3, d * 0.02, this.size * 0.002);
     this.camera.far = d + reach * 4;
     this.camera.updateProjectionMatrix();
@@ -332,6 +333,12 @@ export class Stage {
 
   /** How far the staff and the cubes reach, so that the camera's range holds them. */
   extraReach = 0;
+  /** How large the model is that is laid beside, which may be a hundred times this one. */
+  private otherReach = 0;
+  /** How far all reaches that is drawn. */
+  get reach() {
+    return Math.max(this.size, this.extraReach, this.otherReach);
+  }
 
   /** Clears colour to paper and the ink output to zero: one clear colour would leave paper in both. */
   private clear() {

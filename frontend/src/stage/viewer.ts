@@ -64,7 +64,7 @@ export class Viewer {
     this.controls.target.copy(target);
     this.stage.camera.position.copy(target).addScaledVector(direction, distance);
     this.controls.minDistance = this.stage.size * 0.02;
-    this.controls.maxDistance = Math.max(this.stage.size, this.stage.extraReach) * 12;
+    this.controls.maxDistance = this.stage.reach * 12;
     this.controls.update();
     this.stage.invalidate();
   }

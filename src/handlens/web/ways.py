@@ -67,7 +67,7 @@ def sought(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
             refuse(422, str(error))
         sheets = [msgspec.to_builtins(sheet_of(db, slug)) for slug in wish["sheets"]]
         by = [sheets, model.intent, sorted(shelf.reasons_of(model))]
-        return _told(db, want_way(db, inspection, wish, by, begin))
+        return _entry(db, want_way(db, inspection, wish, by, begin))
 
 
 def _refuse_unknown(db: Session, slugs: Iterable[str]) -> None:
@@ -78,7 +78,7 @@ def _refuse_unknown(db: Session, slugs: Iterable[str]) -> None:
             refuse(422, f"There is no rule sheet {slug}.")
 
 
-def _told(db: Session, found: SoughtWay | None) -> dict[str, Any]:
+def _entry(db: Session, found: SoughtWay | None) -> dict[str, Any]:
     if found is None:
         return {"id": None, "state": "none", "error": None, "job": None, "way": None, "picture": False}
     of_it = (Job.subject["way"].as_integer() == found.id, Job.state.in_(["waiting", "running"]))

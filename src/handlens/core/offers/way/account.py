@@ -22,13 +22,13 @@ from .wish import RANK
 
 
 class Account:
-    """Tells of states of a model. options: by the text of a call what there was to choose. kept: by tape, up to and with each slip,
+    """Tells of states of a model. options: by the text of a call what there was to choose. promises: by tape, up to and with each slip,
     what that slip was measured to have kept."""
 
     def __init__(
-        self, states: States, options: Mapping[str, list[Option]], kept: Mapping[tuple[str, ...], tuple[str, ...]]
+        self, states: States, options: Mapping[str, list[Option]], promises: Mapping[tuple[str, ...], tuple[str, ...]]
     ) -> None:
-        self.states, self.options, self.kept = states, options, kept
+        self.states, self.options, self.promises = states, options, promises
 
     def slips(self, base: State, state: State, sheets: Sequence[int]) -> list[Slip]:
         """The slips of a tape from a base on, each with what it does and costs."""
@@ -57,7 +57,7 @@ class Account:
                     list(dict.fromkeys(self.states.sheets[s].slug for s, _ in gone)),
                     [Figured(f.what, f.before, f.after) for f in run.figures],
                     list(run.remarks),
-                    list(self.kept.get(tuple(call_text(*x) for x in after.tape), ())),
+                    list(self.promises.get(tuple(call_text(*x) for x in after.tape), ())),
                     cost(before, after, list(run.remarks)),
                     self.options.get(call_text(*call), []),
                 )
