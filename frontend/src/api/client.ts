@@ -113,8 +113,8 @@ export const api = {
   watchNoMore: (id: number) => call<void>('DELETE', `/watches/${id}`),
   elements: async (inspection: number, finding: string) =>
     new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),
-  beginExport: (revision: number, format: string, options: Record<string, unknown> = {}, whole = false) =>
-    call<Export>('POST', `/revisions/${revision}/exports`, { format, options, whole }),
+  beginExport: (revision: number, format: string, options: Record<string, unknown> = {}, whole = false, branch = true) =>
+    call<Export>('POST', `/revisions/${revision}/exports`, { format, options, whole, branch }),
   send: (id: number, sheet: string, variant: string) => call<S['Sending']>('POST', `/exports/${id}/sendings`, { sheet, variant }),
   asking: (inspection: number, format: string, options: Record<string, unknown>, begin: boolean) =>
     call<S['Asking']>('POST', `/inspections/${inspection}/asking`, { format, options, begin }),

@@ -9,7 +9,7 @@ import ValueInput from '../sheets/ValueInput.vue';
 import type { Tree } from '../sheets/sheet';
 import DestinationSays from './DestinationSays.vue';
 import { useBench } from './useBench';
-import { written } from './words';
+import { mendWords, written } from './words';
 
 const state = useBench('reading', 'choices');
 const { data: sheets } = useQuery({ queryKey: ['sheets'], queryFn: api.sheets, staleTime: 60_000 });
@@ -44,6 +44,10 @@ function wish(key: string, value: unknown) {
   said.value = out;
 }
 const others = computed(() => Object.keys(said.value).length);
+/** What this destination alone needs beyond the tape, and whether it is played. */
+const branch = computed(() => state.bench.value?.branch ?? []);
+const withBranch = ref(true);
+const branchWords = computed(() => branch.value.map((s) => mendWords(state.mendFacts(s.mend), s.mend, s.params)).join(', '));
 const busy = ref(false);
 const formats = computed(() => state.catalogue.value?.formats ?? []);
 const lost = computed(() => state.bench.value?.reading?.lost[whole.value ? own.value : format.value] ?? []);
@@ -68,8 +72,8 @@ async function go() {
   busy.value = true;
   try {
     const made = whole.value
-      ? await api.beginExport(state.bench.value!.revision.id, own.value, {}, true)
-      : await api.beginExport(state.bench.value!.revision.id, format.value, said.value);
+      ? await api.beginExport(state.bench.value!.revision.id, own.value, {}, true, withBranch.value)
+      : await api.beginExport(state.bench.value!.revision.id, format.value, said.value, false, withBranch.value);
     visible.value = false;
     await router.push(`/proof/${made.id}`);
   } catch (e) {
@@ -111,6 +115,9 @@ async function go() {
         To have it so each time, edit <RouterLink :to="`/sheets/${state.sheet.value?.slug}`">the rule sheet</RouterLink>.
       </p>
     </details>
+    <label v-if="branch.length" class="format"
+      ><input v-model="withBranch" type="checkbox" /> with what {{ state.sheet.value?.name }} alone needs: {{ branchWords }}</label
+    >
     <p v-if="stops" class="stop">
       <ResultMark result="stop" /> {{ stops }} {{ stops === 1 ? 'stop is' : 'stops are' }} not mended; the file can still be written.
     </p>

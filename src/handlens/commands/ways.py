@@ -75,6 +75,7 @@ def _rule(text: str) -> tuple[str, str]:
 def _one(args: argparse.Namespace, which: Which, sheets: list[RuleSheet], rules: dict[str, str], outputs: Outputs) -> _Answered:
     from ..core.offers.way import Wish, find_way
     from ..core.offers.way.questions import as_suggested, questions
+    from ..core.measures.known import Known
     from ..core.pipeline.opening import open_main
     from ..core.pipeline.project import answered_for, intent_for
     from ..core.route.measuring import measure
@@ -88,7 +89,7 @@ def _one(args: argparse.Namespace, which: Which, sheets: list[RuleSheet], rules:
     measures = None
     waived: frozenset[str] = frozenset()
     if args.project or args.as_suggested:
-        measures = measure(scene)
+        measures = measure(scene, known=Known())
         if args.as_suggested:
             asked = questions(measures, sheets[0], intent, answered)
             intent, answered = as_suggested(intent, asked), answered | {q.key.partition(".")[0] for q in asked}
