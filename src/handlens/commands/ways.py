@@ -73,9 +73,9 @@ def _rule(text: str) -> tuple[str, str]:
 
 
 def _one(args: argparse.Namespace, which: Which, sheets: list[RuleSheet], rules: dict[str, str], outputs: Outputs) -> _Answered:
+    from ..core.measures.known import Known
     from ..core.offers.way import Wish, find_way
     from ..core.offers.way.questions import as_suggested, questions
-    from ..core.measures.known import Known
     from ..core.pipeline.opening import open_main
     from ..core.pipeline.project import answered_for, intent_for
     from ..core.route.measuring import measure
