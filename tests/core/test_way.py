@@ -58,7 +58,7 @@ def fewest(made, most):
             return n
         following = {}
         for state in rim if n < most else ():
-            groups = chain.from_iterable(search.groups(state, (0,), level) for level in ("stop", "caution"))
+            groups = search.groups(state, (0,), ("stop", "caution"))
             for offer in chain.from_iterable(groups):
                 try:
                     after = states.after(state, offer.call)

@@ -52,12 +52,18 @@ class Search:
         self.options: dict[str, list[Option]] = {}
 
     def walked(self, state: State, sheets: tuple[int, ...]) -> State:
-        """The state after all mends that help, what stops first; then once more, as what comes later may make room for what came first."""
-        levels = [level for level in ("stop", "caution", "note") if RANK[level] >= RANK[self.states.wish.goal]]
+        """The state after all mends that help; then once more, as what comes later may make room for what came first.
+
+        Where all that is offered may be played, it is played in the order in which mends rest on each other, so that the tape is in order when
+        it is found; else what stops first.
+        """
+        levels = tuple(level for level in ("stop", "caution", "note") if RANK[level] >= RANK[self.states.wish.goal])
+        most = self.states.most - self.states.work
+        cheap = 2 * len(self.groups(state, sheets, levels)) * self.states.reading < most
         for _ in range(_PASSES):
             before = state
-            for level in levels:
-                state = self.passed(state, sheets, level)
+            for some in [levels] if cheap else [(level,) for level in levels]:
+                state = self.passed(state, sheets, some)
             if state is before or self.states.out_of_work():
                 break
         return state
@@ -84,7 +90,7 @@ class Search:
             for option in self.options.get(call_text(*own[k]), [])
             if not option.chosen
         ]
-        groups = [group for level in ("stop", "caution") for group in self.groups(state, sheets, level)]
+        groups = self.groups(state, sheets, ("stop", "caution"))
         left = [offer.call for group in groups for offer in group if stuck & set(offer.findings)]
         tapes += [[*own[:k], call, *own[k:]] for call in left[:_SHOWN] for k in range(len(own))]
         for tape in tapes:
@@ -97,29 +103,29 @@ class Search:
             if self.states.score(other, sheets) < self.states.score(state, sheets):
                 yield other
 
-    def passed(self, state: State, sheets: tuple[int, ...], level: str) -> State:
-        """The state after one pass over what is offered for findings of one result."""
-        for group in self.groups(state, sheets, level):
+    def passed(self, state: State, sheets: tuple[int, ...], levels: tuple[str, ...]) -> State:
+        """The state after one pass over what is offered for findings of some results."""
+        for group in self.groups(state, sheets, levels):
             if self.states.out_of_work():
                 break
             self.states.progress(f"trying {title(group[0].call)}", min(0.85 * self.states.work / self.states.most, 0.85))
-            still = self.states.open_ids(state, sheets, level)
+            still = self.open_at(state, sheets, levels)
             group = [self.narrowed(offer, still, state) for offer in group]
             if not any(offer.findings for offer in group):
                 continue
             state = self.best_of(state, [offer for offer in group if offer.findings], sheets) or self.one_by_one(
-                state, group, sheets, level
+                state, group, sheets, levels
             )
         return state
 
-    def one_by_one(self, state: State, group: list[Offer], sheets: tuple[int, ...], level: str) -> State:
+    def one_by_one(self, state: State, group: list[Offer], sheets: tuple[int, ...], levels: tuple[str, ...]) -> State:
         """What could not be mended for all at once, finding by finding."""
         if len(group[0].findings) < 2 or not set(group[0].call.params) & set(ABOUT):
             return state
         for finding in group[0].findings:
             if self.states.out_of_work():
                 break
-            if finding not in self.states.open_ids(state, sheets, level):
+            if finding not in self.open_at(state, sheets, levels):
                 continue
             alone = [o for o in (self.narrowed(offer, {finding}, state) for offer in group) if o.findings]
             state = self.best_of(state, alone, sheets) or state
@@ -169,10 +175,10 @@ class Search:
         wanted = [self.states.wish.rules.get(id) or self.states.wish.rules.get(id.partition(":")[0]) for _, id in offer.findings]
         return any(one in (offer.call.mend, call_text(*offer.call)) for one in wanted)
 
-    def groups(self, state: State, sheets: tuple[int, ...], level: str) -> list[list[Offer]]:
-        """What is offered for open findings of a result, in the order in which it is tried: offers of one group exclude each other."""
+    def groups(self, state: State, sheets: tuple[int, ...], levels: tuple[str, ...]) -> list[list[Offer]]:
+        """What is offered for open findings of some results, in the order in which it is tried: offers of one group exclude each other."""
         found: dict[str, dict[str, list[tuple[tuple[int, str], Call, int]]]] = {}
-        still = self.states.open_ids(state, sheets, level)
+        still = self.open_at(state, sheets, levels)
         for k in sheets:
             for finding in state.judged[k].findings:
                 if (k, finding.id) not in still or unsaid(finding, state.intent, self.states.asked):
@@ -193,6 +199,10 @@ class Search:
         return sorted(
             groups, key=lambda group: (self.states.place(group[0].call.mend), -len(group[0].findings), call_text(*group[0].call))
         )
+
+    def open_at(self, state: State, sheets: tuple[int, ...], levels: tuple[str, ...]) -> set[tuple[int, str]]:
+        """Open findings of some results, by sheet and id."""
+        return {at for level in levels for at in self.states.open_ids(state, sheets, level)}
 
     def again(self, state: State, call: Call) -> bool:
         """Whether a mend that has been played would be played on what itself, or another, made of the model: that has no end."""

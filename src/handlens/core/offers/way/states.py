@@ -147,7 +147,7 @@ class States:
         """Whether no more is tried; says so for good."""
         if self.work < self.most:
             return False
-        self.ended = f"The search ended after the work of {self.most / self.reading:.0f} readings; what it had not tried is left."
+        self.ended = "The search has cost as much as it may; what it had not tried is left."
         return True
 
     def score(self, state: State, sheets: tuple[int, ...]) -> tuple[float, ...]:
