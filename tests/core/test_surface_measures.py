@@ -5,6 +5,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from handlens.core.geometry import doubles
 from handlens.core.geometry.patches import patches, volumes_and_area
 from handlens.core.geometry.rays import RayScene, hemisphere_directions, sequence, sphere_directions
 from handlens.core.geometry.recut import only_faces, turned_faces
@@ -18,6 +19,7 @@ from handlens.core.rules import Intent, load_sheet
 from handlens.core.scene import Layer, Material, Mesh, Node
 from handlens.core.scene.headings import heading
 from handlens.core.stations.placement.measures import OWN
+from kit.grids import grid
 from kit.scenes import CUBE_FACES, CUBE_POINTS, cube, findings, ledger, mesh, rigged, scene
 from kit.solids import icosphere, torus, unjoined
 
@@ -427,3 +429,16 @@ def test_a_skinned_part_whose_joints_hang_elsewhere_stays_behind():
 
 def test_parts_that_only_hang_on_nodes_are_not_nudged():
     assert OWN.of(measure(scene(cube(), nodes=(Node("a", "g", children=(1,)), Node("b", "c", mesh=0))))).nudges == []
+
+
+def test_seams_of_a_long_ribbon_are_looked_for_near_its_own_edges(monkeypatch):
+    """A thousandth of its length holds hundreds of its edges: compared over that, each point would meet hundreds of others."""
+    asked = []
+    real = doubles.close_groups
+    monkeypatch.setattr(
+        doubles,
+        "close_groups",
+        lambda points, distance, *more, **named: asked.append(distance) or real(points, distance, *more, **named),
+    )
+    assert not any(figures(grid(20_000)).doubles)
+    assert max(asked) <= 0.25 * 0.0142

@@ -35,7 +35,10 @@ def close_seams(points: F64, pairs: I64, size: float, at: I32, face: I32) -> tup
     rim = rim[np.isfinite(points[rim]).all(axis=1)] if len(rim) else rim
     if len(rim) < 2 or not size > 0 or (len(rim) <= _FEW and not _any_near(points[rim], SHARES[-1] * size)):
         return np.zeros(0, np.int64), np.zeros(0)
-    first, local = _grouped(points, rim, SHARES[-1] * size, at, face)
+    # What lies farther apart than a quarter of the longest open edge is no seam: a long ribbon is not compared over a thousandth of its length.
+    longest = np.linalg.norm(points[pairs[:, 0]] - points[pairs[:, 1]], axis=1)
+    longest = float(longest[np.isfinite(longest)].max(initial=0.0))
+    first, local = _grouped(points, rim, min(SHARES[-1] * size, NEAR * longest), at, face)
     ends = local[pairs]
     ends = ends[(ends >= 0).all(axis=1)]
     joined = np.sort(first[ends], axis=1)
