@@ -36,7 +36,7 @@ _EXAMPLES: dict[str, tuple[tuple[str, ...], str]] = {
         (
             "handlens way crab_pot --rules creator-platform-strict",
             "handlens way heron --rules ar-viewing --rules block-world --out out/",
-            "handlens way crab_pot --recipe pots.json --prefer skin.unbound=skin.bind-one",
+            "handlens way crab_pot --recipe pots.json --prefer skin.left-behind=skin.bind-part",
         ),
         "0: it ends in Fit for every destination. 1: something is left, or what was written is not proved. 2: nothing could be read, or the call is wrong.",
     ),

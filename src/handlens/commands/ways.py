@@ -68,7 +68,7 @@ def run_way(args: argparse.Namespace) -> int:
 def _rule(text: str) -> tuple[str, str]:
     check, equals, mend = text.partition("=")
     if not equals or not check.strip() or not mend.strip():
-        raise InputError(f"{text!r} is no rule; write it as CHECK=MEND, as in skin.unbound=skin.bind-one.")
+        raise InputError(f"{text!r} is no rule; write it as CHECK=MEND, as in skin.left-behind=skin.bind-part.")
     return check.strip(), mend.strip()
 
 

@@ -63,6 +63,7 @@ _RANK = {
 #: What a job may be about, by the key of its subject: each has a state and an error.
 _About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking | SoughtWay
 _Wanted = TypeVar("_Wanted", Comparison, Curve, Asking, SoughtWay)
+_Wished = TypeVar("_Wished", Asking, SoughtWay)
 _ABOUT: dict[str, type[_About]] = {
     "inspection": Inspection,
     "export": Export,
@@ -294,20 +295,7 @@ def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: l
 
     wish: {"format", "options", "sheet", "variant"}. by: what else the writing goes by, so that another answer is kept for each.
     """
-    revision = db.get_one(Revision, inspection.revision_id)
-    key = hashlib.sha256(json.dumps([wish, by], sort_keys=True).encode()).hexdigest()
-    db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
-    row = db.scalar(select(Asking).where(Asking.inspection_id == inspection.id, Asking.key == key))
-    if not begin or (row is not None and row.state in ("waiting", "running", "done")):
-        return row
-    return _to_work_on(
-        db,
-        row or Asking(inspection_id=inspection.id, key=key, wish=wish),
-        revision,
-        "asking",
-        "ask",
-        f"Asking the destination about {revision.model.name}",
-    )
+    return _of_wish(db, Asking, inspection, wish, by, begin, ("asking", "ask", "Asking the destination about"))
 
 
 def want_way(db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool) -> SoughtWay | None:
@@ -315,19 +303,29 @@ def want_way(db: Session, inspection: Inspection, wish: dict[str, Any], by: list
 
     wish: {"sheets", "goal", "prefer"}. by: what else the search goes by, so that another way is kept for each.
     """
+    return _of_wish(db, SoughtWay, inspection, wish, by, begin, ("way", "way", "Looking for the way to Fit of"))
+
+
+def _of_wish(
+    db: Session,
+    kind: type[_Wished],
+    inspection: Inspection,
+    wish: dict[str, Any],
+    by: list[Any],
+    begin: bool,
+    job: tuple[str, str, str],
+) -> _Wished | None:
+    """What there is of a wish about a model that was read, or is begun. job: under which name its subject is found, its task, its title
+    before the model's name."""
     revision = db.get_one(Revision, inspection.revision_id)
     key = hashlib.sha256(json.dumps([wish, by], sort_keys=True).encode()).hexdigest()
     db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
-    row = db.scalar(select(SoughtWay).where(SoughtWay.inspection_id == inspection.id, SoughtWay.key == key))
+    row = db.scalar(select(kind).where(kind.inspection_id == inspection.id, kind.key == key))
     if not begin or (row is not None and row.state in ("waiting", "running", "done")):
         return row
+    name, task, title = job
     return _to_work_on(
-        db,
-        row or SoughtWay(inspection_id=inspection.id, key=key, wish=wish),
-        revision,
-        "way",
-        "way",
-        f"Looking for the way to Fit of {revision.model.name}",
+        db, row or kind(inspection_id=inspection.id, key=key, wish=wish), revision, name, task, f"{title} {revision.model.name}"
     )
 
 

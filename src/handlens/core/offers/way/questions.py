@@ -112,16 +112,10 @@ def _side(measures: Measures, sheet: RuleSheet, intent: Intent) -> _Suggested:
     inward = 1 - sum(f.inside.wrong for f in measures.facing) / judged if judged > 0 else 0.0
     outward_wrong = sum(f.outside.wrong for f in measures.facing)
     outward = sum(f.outside.judged for f in measures.facing)
-    if intent.kind in ("room", "building"):
-        yield (
-            ("inside", "from inside, as a room", "it is a room")
-            if intent.kind == "room"
-            else (
-                "both",
-                "from both sides",
-                "a building is walked into",
-            )
-        )
+    if intent.kind == "room":
+        yield "inside", "from inside, as a room", "it is a room"
+    elif intent.kind == "building":
+        yield "both", "from both sides", "a building is walked into"
     elif outward > 0 and inward > _MOSTLY and outward_wrong > _MOSTLY * outward:
         yield "inside", "from inside, as a room", "nearly all faces look inward"
     else:
