@@ -17,7 +17,10 @@ class Similarity(NamedTuple):
     shift: F64
 
     def moved(self, points: F64) -> F64:
-        """Points (n, 3) where the similarity puts them."""
+        """Where the similarity puts points.
+
+        points: (n, 3) float64.
+        """
         out: F64 = self.scale * (points @ self.turn.T) + self.shift
         return out
 
