@@ -169,6 +169,9 @@ def test_a_mend_that_breaks_its_promise_is_never_in_a_way(monkeypatch):
 
     monkeypatch.setattr(way_module, "apply_as_promised", breaks)
     assert broken not in {s.mend for s in way_of(made).slips}
+    # However many there are.
+    monkeypatch.setattr(way_module, "apply_as_promised", lambda scene, id, params: breaks(scene, broken, params))
+    assert way_of(made).slips == []
 
 
 def test_looks_tell_what_changed_and_not_what_was_moved_turned_or_scaled():
@@ -210,6 +213,8 @@ def test_the_command_tells_writes_and_proves(tmp_path, capsys):
     assert main(["mend", *again]) == 0
     assert main([*call, "--rules", "block-world", "--rules", "nowhere"]) == 2
     assert main([*call, "--prefer", "mud"]) == 2
+    assert main([*call, "--rules", "block-world", "--rules", "ar-viewing", "--out", f"{tmp_path}/two.glb"]) == 2
+    assert not (tmp_path / "two.glb").exists()
     assert main([*call, "--out", f"{pot}/inside/"]) == 2
     assert main(["way", f"{DEMO}/ferry_signboard", "--no-project", "--no-looks", "--json", "-"]) == 1
 

@@ -140,10 +140,14 @@ def _write(
 ) -> tuple[list[str], list[str], bool]:
     """Write the model for each destination and read it afresh: its files, what is said of that, and whether all is proved. Raises InputError."""
     files, lines, proved = [], [], True
-    for k, sheet in enumerate(sheets):
-        out = args.out if len(sheets) == 1 else f"{args.out.rstrip('/')}/{sheet.slug}/"
-        placed, main, made, package = _written(args, which, found, k, sheet, intent, out)
-        outputs.write(placed)
+    folder = args.out.rstrip("/")
+    if len(sheets) > 1 and Path(folder).suffix:
+        raise InputError(f"{args.out} is a file; with several sheets name a folder, in which each has one of its own.")
+    outs = [args.out] if len(sheets) == 1 else [f"{folder}/{sheet.slug}/" for sheet in sheets]
+    every = [_written(args, which, found, k, sheet, intent, out) for k, (sheet, out) in enumerate(zip(sheets, outs, strict=True))]
+    # All of them, or none.
+    outputs.write({path: data for placed, *_ in every for path, data in placed.items()})
+    for placed, main, made, package in every:
         proof = made.proof(package(), main)
         files += [str(path) for path in placed]
         lines += [f"not held: {sentence}" for sentence in made.lost]

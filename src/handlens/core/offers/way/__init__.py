@@ -62,18 +62,18 @@ def find_way(
     measured = time.perf_counter()
     wish = wish or Wish()
     states = States(scene, measures, sheets, intent, wish, progress)
-    search = Search(states)
-    for _ in range(_TIMES):
+    kept = None
+    while kept is None:
+        # Each time a call more is not played, and a search that may cost nothing more plays none: it ends.
+        search = Search(states)
         common, ends = _ends(states, search)
         kept = _promises(states, [common, *ends])
-        if kept is not None:
-            break
     searched = time.perf_counter()
     looks = None
     if wish.look and any(len(end.tape) for end in (common, *ends)):
         progress("comparing how it looks", 0.9)
         looks = compare_looks(scene, common.scene if len(common.tape) else ends[0].scene)
-    account = Account(states, search.options, kept or {})
+    account = Account(states, search.options, kept)
     slips = account.slips(states.start, common, range(len(sheets)))
     together = cost(states.start, common, [word for slip in slips for word in slip.cost.words])
     way = Way(
@@ -91,10 +91,6 @@ def find_way(
         },
     )
     return Found(way, [common.scene, *(end.scene for end in ends)], looks[1] if looks else b"")
-
-
-#: How often a way is looked for again without a mend that did not keep what it promises; none so far took more than two.
-_TIMES = 4
 
 
 def _promises(states: States, ends: list[State]) -> dict[tuple[str, ...], tuple[str, ...]] | None:

@@ -99,8 +99,6 @@ class States:
     def after(self, state: State, call: Call) -> State:
         """The state with one call more, from what is kept or played anew. Raises MendError or InputError where it does not apply."""
         tape = (*state.tape, call)
-        if (why := self.broken.get(call_text(*call))) is not None:
-            raise MendError(why)
         key = tuple(call_text(*x) for x in tape)
         if key in self.kept:
             return self.kept[key]
@@ -128,7 +126,10 @@ class States:
         self.kept = {key: state for key, state in self.kept.items() if text not in key}
 
     def charge_play(self, scene: Scene, call: Call) -> None:
-        """Count what playing a call costs by itself. Raises MendError where a mend that works on every triangle would cost more than is left."""
+        """Count what playing a call costs by itself. Raises MendError where it is not played any more, or where a mend that works on every
+        triangle would cost more than is left."""
+        if (why := self.broken.get(call_text(*call))) is not None:
+            raise MendError(why)
         mend = find_mend(call.mend)
         wanted = mend.work_per_triangle * sum(mesh.triangle_count for mesh in scene.meshes)
         if wanted and self.work + wanted > self.most:
