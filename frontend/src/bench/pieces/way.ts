@@ -50,9 +50,12 @@ export function useWay({ bench }: Reading, { change, complain }: Changes, tape: 
   const found = computed(() => (query.data.value?.state === 'done' ? query.data.value.way : null));
   const seeking = computed(() => seek.isPending.value || RUNNING.includes(query.data.value?.state ?? ''));
   const job = computed(() => jobs.jobs.find((j) => j.id === query.data.value?.job));
-  const trouble = computed(
-    () => query.error.value?.message ?? questionsQuery.error.value?.message ?? (found.value ? '' : (query.data.value?.error ?? '')),
-  );
+  /** Why there is no way though one was looked for: a search that was stopped can be begun anew as well. */
+  const ended = computed(() => {
+    const now = query.data.value;
+    return now?.state === 'failed' || now?.state === 'cancelled' ? (now.error ?? 'The search was stopped.') : '';
+  });
+  const trouble = computed(() => query.error.value?.message ?? questionsQuery.error.value?.message ?? ended.value);
   // One press: where nothing that only a person knows is waited for, the search begins by itself.
   watch(
     [() => query.data.value?.state, () => questionsQuery.isSuccess.value, answered, ready],
@@ -83,10 +86,14 @@ export function useWay({ bench }: Reading, { change, complain }: Changes, tape: 
       if (wayOpen.value || tape.trial.before.value.length) tape.trial.putBack();
     } else void tape.trial.tryTape(plain(proposed.value.slice(0, k + 1)));
   }
-  /** Says what was asked, and begins. */
-  function answer(said: Partial<Intent>) {
-    answered.value = true;
-    if (Object.keys(said).length) change.mutate({ intent: { ...bench.value!.intent, ...said } });
+  /** Says what was asked, and begins once that is kept: else it would be looked for by what was said before. */
+  async function answer(said: Partial<Intent>) {
+    try {
+      if (Object.keys(said).length) await change.mutateAsync({ intent: { ...bench.value!.intent, ...said } });
+      answered.value = true;
+    } catch {
+      // What was refused has been said; the form stands as it was.
+    }
   }
   const choose = (check: string, mend: string) => (prefer[check] = mend);
   async function layWay() {
