@@ -54,6 +54,13 @@ def until(work, wanted: threading.Event):
     raise Ended
 
 
+def _parent(process: int) -> int:
+    try:
+        return int(Path(f"/proc/{process}/stat").read_text().rpartition(")")[2].split()[1])
+    except OSError:
+        return 0
+
+
 def _command(process: int) -> str:
     try:
         return Path(f"/proc/{process}/cmdline").read_bytes().replace(b"\0", b" ").decode(errors="replace")
@@ -112,6 +119,10 @@ class Starter:
         }
         if what == "start":
             numbers = [self.process.pid]
+        elif what == "child":
+            # Of these processes one is what the others are parted from, and has no job.
+            parents = self.processes(words[what])
+            numbers = [n for n in parents if _parent(n) in parents][:1]
         else:
             numbers = self.processes(words[what])[:1]
         for number in numbers:

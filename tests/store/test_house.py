@@ -16,7 +16,7 @@ from conftest import drop, settled, wait_for
 from handlens.core.limits import InputError
 from handlens.core.rules import Intent
 from handlens.core.rules.intent import Expected
-from handlens.store import cards, contents, shelf, sweep
+from handlens.store import contents, shelf, shelf_page, sweep
 from handlens.store.database import engine, session
 from handlens.store.models import (
     Card,
@@ -271,7 +271,7 @@ def test_the_shelf_comes_a_page_at_a_time_from_what_was_kept(client, monkeypatch
     for k in range(3):
         _model(client, f"house_page_{k}")
     whole = client.get("/api/shelf", query_string={"search": "house page"}).json
-    monkeypatch.setattr(cards, "PAGE", 2)
+    monkeypatch.setattr(shelf_page, "PAGE", 2)
     ask = lambda first: client.get("/api/shelf", query_string={"search": "HOUSE page", "first": first}).json
     pages = ask(0), ask(2), ask(4)
     assert [len(p["models"]) for p in pages] == [2, 1, 0]

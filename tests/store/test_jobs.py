@@ -81,6 +81,22 @@ def test_a_bad_zip_is_told_by_its_job(client):
     assert "not a readable zip" in job["error"]
 
 
+def below(*words: str) -> list[int]:
+    return [int(pid) for pid in subprocess.run(["pgrep", *words], capture_output=True, text=True).stdout.split()]
+
+
+def nurseries() -> list[int]:
+    """Processes that children come from: those of a worker, by its number."""
+    return [
+        pid for worker in below("-f", "handlens.jobs.worker") for pid in below("-P", str(worker), "-f", "handlens.jobs.child")
+    ]
+
+
+def at_work() -> list[int]:
+    """Children that have a job."""
+    return [pid for parent in nurseries() for pid in below("-P", str(parent))]
+
+
 def slow_model():
     """An OBJ that takes a good while: every line has its own shape, so each is read by itself."""
     rows = [f"v {k} 0 0" + (" 1 1 1" if k % 2 else "") for k in range(400_000)]
@@ -150,9 +166,9 @@ def test_the_crash_of_a_child_is_a_sentence_and_hurts_no_other_job(client, how, 
 
     def kill() -> dict | None:
         """A crash is the file's doing; what is killed from outside is tried again, and killed again here."""
-        for pid in subprocess.run(["pgrep", "-f", "handlens.jobs.child"], capture_output=True, text=True).stdout.split():
+        for pid in at_work():
             with contextlib.suppress(ProcessLookupError):
-                os.kill(int(pid), how)
+                os.kill(pid, how)
         entry = settled(client, name) if how == signal.SIGSEGV else None
         return entry or next(
             (m for m in client.get("/api/shelf").json["models"] if m["name"] == name and m["state"] == "failed"), None
@@ -165,19 +181,22 @@ def test_the_crash_of_a_child_is_a_sentence_and_hurts_no_other_job(client, how, 
     assert settled(client, f"After {how.name.lower()}")["state"] == "done"
 
 
-def test_a_child_that_is_killed_once_is_begun_again(client):
-    drop(client, {"killed_once.obj": slow_model()})
+@pytest.mark.parametrize("what", ["child", "parent"])
+def test_a_child_that_is_killed_once_is_begun_again(client, what):
+    """The child itself, or the process that it was parted from, with which it goes."""
+    drop(client, {f"killed_{what}.obj": slow_model()})
     running = lambda: any(
-        j["state"] == "running" and "Killed once" in j["title"] and j["phase"] == "reading"
+        j["state"] == "running" and f"Killed {what}" in j["title"] and j["phase"] == "reading"
         for j in client.get("/api/jobs").json["jobs"]
     )
     wait_for(running)
-    subprocess.run(["pkill", "-KILL", "-f", "handlens.jobs.child"], check=True)
-    assert settled(client, "Killed once", 90)["state"] == "done"
+    for pid in at_work() if what == "child" else nurseries():
+        os.kill(pid, signal.SIGKILL)
+    assert settled(client, f"Killed {what}", 90)["state"] == "done"
 
 
-def test_children_wait_for_the_next_jobs_and_go_with_their_worker(client, worker):
-    """The second of two workers gets a job of its own while the first is held; when it ends, the children that it kept waiting do."""
+def test_what_children_come_from_goes_with_its_worker(client, worker):
+    """The second of two workers gets a job of its own while the first is held; when it ends, what its children came from does."""
     worker.send_signal(signal.SIGSTOP)
     waiting = lambda of: subprocess.run(
         ["pgrep", "-P", str(of), "-f", "handlens.jobs.child"], capture_output=True, text=True

@@ -2,6 +2,7 @@
 
 import json
 import os
+from datetime import timedelta
 
 import pytest
 from sqlalchemy import select
@@ -10,7 +11,7 @@ from conftest import ROOT, drop, settled, wait_for
 from handlens.core import limits
 from handlens.jobs import child, running
 from handlens.store.database import session
-from handlens.store.models import Inspection, Job, Judgement, Model
+from handlens.store.models import Inspection, Job, Judgement, Model, now
 from handlens.store.queue import places, rank, settle
 
 POT = (ROOT / "demo/models/crab_pot/crab_pot.glb").read_bytes()
@@ -137,13 +138,21 @@ def test_who_waits_comes_first_and_small_before_large(database):
             Job(kind=kind, title=kind, subject={"bytes": size << 20} if size else {}, state="waiting")
             for kind, size in (("try", 0), ("inspect", 400), ("inspect", 2), ("intake", 0), ("export", 0))
         ]
+        rows.append(Job(kind="inspect", title="batch", subject={"batch": 1}, state="waiting"))
+        moment = now()
+        for row in rows:
+            row.created = moment
         s.add_all(rows)
         s.flush()
         ahead = places(s)
-        order = sorted(rows, key=lambda job: -rank(job))
-        assert [job.kind for job in order] == ["intake", "export", "inspect", "inspect", "try"]
-        assert order[2].subject["bytes"] < order[3].subject["bytes"]
-        assert ahead[rows[0].id] > ahead[rows[1].id] > ahead[rows[2].id]
+        order = [job for job in sorted(rows, key=lambda job: (-rank(job), job.id)) if job.kind != "intake"]
+        assert [job.kind for job in order] == ["export", "inspect", "inspect", "try", "inspect"]
+        assert order[1].subject["bytes"] < order[2].subject["bytes"]
+        assert order[-1].title == "batch", "what a batch asks for comes after what a person waits for"
+        assert ahead[rows[-1].id] > ahead[rows[0].id] > ahead[rows[1].id] > ahead[rows[2].id]
+        # A large model is put back, but not for ever: what comes ten minutes after it is begun after it, however small.
+        later = Job(kind="inspect", title="later", subject={}, created=moment + timedelta(minutes=10))
+        assert rank(later) < rank(rows[1])
         assert ahead[rows[3].id] == 0, "naming what came waits for no reading"
         for job in rows:
             settle(s, job, "cancelled")

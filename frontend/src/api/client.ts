@@ -33,6 +33,30 @@ export type WayToFit = S['WayToFit'];
 export type WaySlip = S['WaySlip'];
 export type WayCost = S['WayCost'];
 export type AskedQuestion = S['AskedQuestion'];
+export type Batch = S['Batch'];
+export type BatchPage = S['BatchPage'];
+export type BatchModel = S['BatchModel'];
+export type BatchVerdict = S['BatchVerdict'];
+export type Trouble = S['Trouble'];
+export type Laying = S['Laying'];
+/** What the Shelf is asked for; what is left out is as if nothing were wished. */
+export interface ShelfAsked {
+  search?: string;
+  show?: string;
+  sheet?: string;
+  folder?: string;
+  tag?: string;
+  age?: string;
+  sort?: string;
+}
+export interface TrialWish {
+  kind: 'way' | 'recipe' | 'mend';
+  name?: string;
+  slips?: Slip[];
+  check?: string;
+  mend?: string;
+  models?: number[] | null;
+}
 
 export async function sentence(answer: Response): Promise<Error> {
   try {
@@ -64,9 +88,30 @@ async function bytes(path: string): Promise<ArrayBuffer> {
   return answer.arrayBuffer();
 }
 
+/** A query with what is said; what is empty is left out. */
+const query = (of: Record<string, string | undefined>) =>
+  new URLSearchParams(Object.entries(of).filter((pair): pair is [string, string] => !!pair[1]));
+
 export const api = {
-  shelf: (search = '', show: 'all' | 'held' | 'fit' = 'all', first = 0) =>
-    call<Shelf>('GET', `/shelf?${new URLSearchParams({ search, show, first: String(first) })}`),
+  shelf: (asked: ShelfAsked = {}, first = 0) => call<Shelf>('GET', `/shelf?${query({ ...asked, first: String(first) })}`),
+  chosen: (asked: ShelfAsked) => call<{ models: number[] }>('GET', `/shelf/chosen?${query({ ...asked })}`),
+  many: (models: number[], act: S['ManyWish']['act'], value = '') =>
+    call<{ models: number[] }>('POST', '/models/many', { models, act, value }),
+  batches: () => call<{ batches: Batch[] }>('GET', '/batches'),
+  batch: (id: number, asked: { show: string; sort: string; search: string }, first: number) =>
+    call<BatchPage>('GET', `/batches/${id}?${query({ ...asked, first: String(first) })}`),
+  beginBatch: (wish: { name: string; sheet: string; models: number[]; bench_too: boolean }) => call<Batch>('POST', '/batches', wish),
+  steerBatch: (id: number, how: 'pause' | 'go-on' | 'stop' | 'again') => call<Batch>('POST', `/batches/${id}/${how}`),
+  removeBatch: (id: number) => call<void>('DELETE', `/batches/${id}`),
+  tryOnAll: (id: number, wish: TrialWish) => call<Batch>('POST', `/batches/${id}/try`, wish),
+  keepTried: (id: number, models: number[] | null) => call<Laying>('PUT', `/batches/${id}/tried`, { models }),
+  forgetTried: (id: number) => call<void>('DELETE', `/batches/${id}/tried`),
+  takeBack: (id: number) => call<Laying>('POST', `/batches/${id}/take-back`),
+  exportAll: (id: number, wish: { format: string; whole: boolean; models: number[] | null }) =>
+    call<Batch>('POST', `/batches/${id}/exports`, wish),
+  troublesOf: (id: number) => call<{ troubles: Trouble[] }>('GET', `/batches/${id}/troubles`),
+  cellOf: (id: number, model: number, station: string) =>
+    call<S['CellFindings']>('GET', `/batches/${id}/cell?${query({ model: String(model), station })}`),
   catalogue: () => call<Catalogue>('GET', '/catalogue'),
   checks: () => call<CheckFacts[]>('GET', '/catalogue/checks'),
   changeModel: (id: number, change: { name?: string; sheet?: string; intent?: Intent; intent_seen?: Intent }) =>
@@ -109,7 +154,7 @@ export const api = {
     call<S['Curve']>('POST', `/inspections/${inspection}/curve`, { parts, again }),
   tree: (inspection: number) => call<S['Tree']>('GET', `/inspections/${inspection}/tree`),
   watches: () => call<S['Watches']>('GET', '/watches'),
-  watchFolder: (path: string) => call<S['Watch']>('POST', '/watches', { path }),
+  watchFolder: (path: string, batch: boolean) => call<S['Watch']>('POST', '/watches', { path, batch }),
   watchNoMore: (id: number) => call<void>('DELETE', `/watches/${id}`),
   elements: async (inspection: number, finding: string) =>
     new Int32Array(await bytes(`/inspections/${inspection}/elements?finding=${encodeURIComponent(finding)}`)),

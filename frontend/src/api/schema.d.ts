@@ -16,7 +16,13 @@ export interface paths {
             parameters: {
                 query?: {
                     search?: string;
-                    show?: "all" | "held" | "fit";
+                    show?: "all" | "held" | "cautions" | "fit" | "unread" | "off";
+                    /** @description whose verdict counts; every sheet's where empty */
+                    sheet?: string;
+                    folder?: string;
+                    tag?: string;
+                    age?: "" | "today" | "week" | "older";
+                    sort?: "touched" | "name" | "verdict" | "size";
                     first?: number;
                 };
                 header?: never;
@@ -46,6 +52,98 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf/chosen": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Ids of all models that the Shelf would show, over all its pages: to choose them all. */
+        get: {
+            parameters: {
+                query?: {
+                    search?: string;
+                    show?: "all" | "held" | "cautions" | "fit" | "unread" | "off";
+                    /** @description whose verdict counts; every sheet's where empty */
+                    sheet?: string;
+                    folder?: string;
+                    tag?: string;
+                    age?: "" | "today" | "week" | "older";
+                    sort?: "touched" | "name" | "verdict" | "size";
+                };
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Chosen"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/models/many": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Do one thing with many models: judge them by a sheet, tag them or take a tag away, take them off, bring them back, or throw away for
+         *     good those that were taken off.
+         */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["ManyWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["ManyDone"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/models/{model_id}": {
         parameters: {
             query?: never;
@@ -58,7 +156,7 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** Take a model off the shelf. */
+        /** Take a model off the shelf. It can be brought back for 30 days. */
         delete: {
             parameters: {
                 query?: never;
@@ -2804,6 +2902,734 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All batches, the newest first. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batches"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        /** Judge many models by one sheet. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path?: never;
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchWish"];
+                };
+            };
+            responses: {
+                /** @description Created */
+                201: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        /** A batch, and a page of its rows. */
+        get: {
+            parameters: {
+                query?: {
+                    show?: "all" | "held" | "cautions" | "fit" | "proved" | "waiting" | "failed" | "changed" | "tried";
+                    sort?: "worst" | "name" | "arrival" | "age";
+                    search?: string;
+                    first?: number;
+                };
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["BatchPage"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        /** Take more models into a batch. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchModels"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Added"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        /** Throw a batch away. Its models stay on the shelf as they are. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin nothing more; what is being done is done to its end. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/go-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go on where it was paused or stopped. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give up what waits, and stop what is being done. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try again whatever failed. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Play a recipe, the way to Fit, or one mend on copies of all models. Nothing is laid by itself. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["TrialWish"];
+                };
+            };
+            responses: {
+                /** @description Accepted */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/tried": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Put what was tried on the tapes of the models that it helps. */
+        put: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["KeepWish"];
+                };
+            };
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Laying"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        post?: never;
+        /** Throw away what was tried; the tapes are as they were. */
+        delete: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description No Content */
+                204: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back what was put on tapes from here last, where nothing was changed on them since. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Laying"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/troubles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        /** What models have in common: what several have first, then the gravest. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Troubles"];
+                    };
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/cell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        /** What stands behind one cell of the board. */
+        get: {
+            parameters: {
+                query: {
+                    model: number;
+                    station: string;
+                };
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["CellFindings"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/exports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write all models for the batch's destination, each with its tape, and prove each. */
+        post: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody: {
+                content: {
+                    "application/json": components["schemas"]["BatchExportWish"];
+                };
+            };
+            responses: {
+                /** @description Accepted */
+                202: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content: {
+                        "application/json": components["schemas"]["Batch"];
+                    };
+                };
+                422: components["responses"]["UNPROCESSABLE_ENTITY"];
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/csv": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        /** The board as a table. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/report{ending}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+                ending: string;
+            };
+            cookie?: never;
+        };
+        /** What was found of all models, to hand on: .html, .pdf, .csv, .xml or .sarif. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                    ending: string;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/batches/{batch_id}/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                batch_id: number;
+            };
+            cookie?: never;
+        };
+        /** What was written of all models, a folder each, with the report and the table beside. */
+        get: {
+            parameters: {
+                query?: never;
+                header?: never;
+                path: {
+                    batch_id: number;
+                };
+                cookie?: never;
+            };
+            requestBody?: never;
+            responses: {
+                /** @description OK */
+                200: {
+                    headers: {
+                        [name: string]: unknown;
+                    };
+                    content?: never;
+                };
+                default: components["responses"]["DEFAULT_ERROR"];
+            };
+        };
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -2867,6 +3693,15 @@ export interface components {
             thumbnail: number | null;
             verdicts: components["schemas"]["SheetVerdict"][];
             exported: boolean;
+            /** @description the package that it came in; empty for one that came as a file */
+            folder: string;
+            tags: string[];
+            /** Format: date-time */
+            touched: string;
+            /** Format: date-time */
+            taken_off: string | null;
+            /** @description the part, material or finding that the search met */
+            met: string | null;
         };
         ShelfTotals: {
             models: number;
@@ -2876,16 +3711,38 @@ export interface components {
             /** @description models that every sheet lets pass */
             fit: number;
             reading: number;
+            /** @description models that were taken off and can be brought back */
+            off: number;
             /** @description by sheet */
             stops: {
                 [key: string]: number;
             };
+        };
+        ShelfGroup: {
+            name: string;
+            models: number;
         };
         Shelf: {
             models: components["schemas"]["ShelfModel"][];
             /** @description how many the search met, on all pages */
             found: number;
             totals: components["schemas"]["ShelfTotals"];
+            folders: components["schemas"]["ShelfGroup"][];
+            tags: components["schemas"]["ShelfGroup"][];
+        };
+        Chosen: {
+            models: number[];
+        };
+        ManyWish: {
+            models: number[];
+            /** @enum {string} */
+            act: "judge-by" | "tag" | "untag" | "take-off" | "bring-back" | "throw-away";
+            /** @default  */
+            value: string;
+        };
+        ManyDone: {
+            /** @description those that were changed */
+            models: number[];
         };
         Expected: {
             /** @description Along the up axis. */
@@ -3063,6 +3920,7 @@ export interface components {
             meter: number | null;
             headline: components["schemas"]["HeadFigure"][];
             tables: components["schemas"]["Table"][];
+            nothing: boolean;
         };
         Value: {
             value: unknown;
@@ -3917,12 +4775,19 @@ export interface components {
             path: string;
             models: number;
             error: string | null;
+            /** @description the batch that they become part of */
+            batch: number | null;
         };
         Watches: {
             watches: components["schemas"]["Watch"][];
         };
         WatchWish: {
             path: string;
+            /**
+             * @description what is saved there becomes part of one batch
+             * @default false
+             */
+            batch: boolean;
         };
         SheetEntry: {
             slug: string;
@@ -4273,6 +5138,197 @@ export interface components {
             branches: {
                 [key: string]: components["schemas"]["BranchSlip"][];
             };
+        };
+        BatchCount: {
+            held: number;
+            cautions: number;
+            fit: number;
+            proved: number;
+            waiting: number;
+            failed: number;
+            changed: number;
+            tried: number;
+        };
+        Batch: {
+            id: number;
+            name: string;
+            sheet: string;
+            /** @enum {string} */
+            state: "running" | "paused" | "stopped" | "done";
+            /** @enum {string} */
+            step: "judge" | "try" | "export";
+            wish: {
+                [key: string]: unknown;
+            };
+            /** Format: date-time */
+            created: string;
+            models: number;
+            count: components["schemas"]["BatchCount"];
+            seconds_left: number | null;
+            stops: number;
+            cautions: number;
+            /** @description when the batch judged them first */
+            first_stops: number;
+            first_cautions: number;
+            /** @description models whose tape can be taken back from here */
+            laid: number;
+        };
+        Batches: {
+            batches: components["schemas"]["Batch"][];
+        };
+        BatchWish: {
+            /** @default  */
+            name: string;
+            /** @default realtime-engine */
+            sheet: string;
+            models?: number[];
+            /**
+             * @description the models' Benches are judged by the sheet too
+             * @default true
+             */
+            bench_too: boolean;
+        };
+        StationSum: {
+            stop: number;
+            caution: number;
+        };
+        BatchVerdict: {
+            stop: number;
+            caution: number;
+            note: number;
+            /** @description stations that could not be looked at */
+            unlooked: number;
+        };
+        BatchCell: {
+            stop: number;
+            caution: number;
+            note: number;
+            waived: number;
+            /** @description there was nothing to look at */
+            nothing: boolean;
+            /** @description could not be looked at */
+            unlooked: boolean;
+        };
+        BatchTrial: {
+            verdict: components["schemas"]["BatchVerdict"] | null;
+            /** @description fewer stops or cautions, and nothing new */
+            helps: boolean;
+            /** @description titles of the mends */
+            slips: string[];
+            goes: string[];
+            comes: string[];
+            left: string[];
+            /** @description what the intent does not say */
+            asks: string[];
+        };
+        BatchModel: {
+            model: number;
+            name: string;
+            folder: string;
+            revision: number | null;
+            thumbnail: number | null;
+            /** @enum {string} */
+            step: "judge" | "try" | "export";
+            /** @enum {string} */
+            state: "waiting" | "running" | "done" | "failed" | "cancelled";
+            error: string | null;
+            verdict: components["schemas"]["BatchVerdict"] | null;
+            /** @description since the batch judged it first */
+            changed: boolean;
+            stations: {
+                [key: string]: components["schemas"]["BatchCell"];
+            };
+            proved: boolean | null;
+            export: number | null;
+            trial: components["schemas"]["BatchTrial"] | null;
+        };
+        BatchPage: {
+            batch: components["schemas"]["Batch"];
+            stations: {
+                [key: string]: components["schemas"]["StationSum"];
+            };
+            rows: components["schemas"]["BatchModel"][];
+            found: number;
+        };
+        BatchModels: {
+            models: number[];
+        };
+        Added: {
+            added: number;
+        };
+        TrialWish: {
+            /** @enum {string} */
+            kind: "way" | "recipe" | "mend";
+            /**
+             * @default caution
+             * @enum {string}
+             */
+            goal: "stop" | "caution" | "note";
+            /** @default  */
+            name: string;
+            slips?: components["schemas"]["Slip"][];
+            /** @default  */
+            check: string;
+            /** @default  */
+            mend: string;
+            /**
+             * @description all
+             * @default null
+             */
+            models: number[] | null;
+        };
+        KeepWish: {
+            /** @default null */
+            models: number[] | null;
+        };
+        Laying: {
+            laid: number;
+            /** @description models that it does not help */
+            useless: number;
+            /** @description models whose tape was changed meanwhile */
+            changed: number;
+        };
+        Remedy: {
+            mend: string;
+            title: string;
+            models: number;
+            safe: boolean;
+        };
+        Trouble: {
+            check: string;
+            /** @enum {string} */
+            result: "stop" | "caution";
+            models: number;
+            findings: number;
+            names: string[];
+            mends: components["schemas"]["Remedy"][];
+        };
+        Troubles: {
+            troubles: components["schemas"]["Trouble"][];
+        };
+        CellFinding: {
+            id: string;
+            check: string;
+            result: string;
+            title: string;
+            part: string | null;
+        };
+        CellFindings: {
+            findings: components["schemas"]["CellFinding"][];
+        };
+        BatchExportWish: {
+            /**
+             * @default
+             * @enum {string}
+             */
+            format: "" | "glb" | "gltf" | "obj" | "usdz" | "usda" | "dae" | "3mf" | "ply" | "stl";
+            /**
+             * @description each as the package that it came in
+             * @default false
+             */
+            whole: boolean;
+            /** @default null */
+            models: number[] | null;
         };
     };
     responses: {

@@ -20,6 +20,7 @@ const finding = ref(false);
 const router = useRouter();
 useCommands(() => [
   { group: 'Go to', name: 'Shelf', run: () => void router.push('/') },
+  { group: 'Go to', name: 'Batches', run: () => void router.push('/batches') },
   { group: 'Help', name: 'Keys and help', hint: '?', run: () => (help.value = true) },
 ]);
 /** Whether a sheet was ever opened: from then on it stays, so that it can close in its own time. */
@@ -30,7 +31,7 @@ onMounted(() => {
   followJobs();
   leave = onJobsEnded((ended) => {
     announce(ended.map((j) => `${j.title}: ${j.state}`).join('. '));
-    for (const key of ['shelf', 'bench', 'export']) void queries.invalidateQueries({ queryKey: [key] });
+    for (const key of ['shelf', 'bench', 'export', 'batch', 'batches']) void queries.invalidateQueries({ queryKey: [key] });
   });
 });
 onBeforeUnmount(() => leave());

@@ -19,7 +19,7 @@ watch(typed, (text) => {
 const router = useRouter();
 const { data: shelf } = useQuery({
   queryKey: computed(() => ['shelf', 'found', sought.value]),
-  queryFn: () => api.shelf(sought.value),
+  queryFn: () => api.shelf({ search: sought.value }),
   enabled: visible,
   placeholderData: keepPreviousData,
 });

@@ -18,6 +18,7 @@ const on = (name: string) => route.name === name || (name === 'bench' && route.n
       <RouterLink v-if="bench" :to="bench" :class="{ on: on('bench') }">Bench</RouterLink>
       <span v-else class="off" title="Set a model on the shelf first">Bench</span>
       <RouterLink to="/sheets" :class="{ on: on('sheets') }">Rule sheets</RouterLink>
+      <RouterLink to="/batches" :class="{ on: on('batches') || on('batch') }">Batches</RouterLink>
       <RouterLink to="/guide" :class="{ on: on('guide') }">Guide</RouterLink>
     </nav>
     <span class="grow" />

@@ -1,12 +1,15 @@
 <script setup lang="ts">
-import { computed } from 'vue';
+import { computed, ref } from 'vue';
 import { type ShelfModel } from '../api/client';
 import CutName from '../ui/CutName.vue';
 import ResultCounts from '../ui/ResultCounts.vue';
 import ResultMark from '../ui/ResultMark.vue';
+import SureButton from '../ui/SureButton.vue';
 
-const props = defineProps<{ model: ShelfModel }>();
-const emit = defineEmits<{ remove: []; again: [] }>();
+const props = defineProps<{ model: ShelfModel; chosen: boolean; choosing: boolean }>();
+const emit = defineEmits<{ remove: []; again: []; back: []; throwAway: []; choose: [through: boolean] }>();
+/** Whether Shift was down when it was chosen: everything up to it is chosen then. */
+const through = ref(false);
 /** Drawn by the server when the model was read; numbered, so that a browser keeps it until there is another. */
 const picture = computed(() =>
   props.model.thumbnail ? `/api/revisions/${props.model.revision}/thumbnail?drawn=${props.model.thumbnail}` : '',
@@ -22,7 +25,15 @@ const reading = computed(() => props.model.state === 'waiting' || props.model.st
 </script>
 
 <template>
-  <li class="item">
+  <li class="item" :class="{ picked: chosen, choosing }">
+    <input
+      type="checkbox"
+      class="pick"
+      :checked="chosen"
+      :aria-label="`Choose ${model.name}`"
+      @click="through = ($event as MouseEvent).shiftKey"
+      @change="emit('choose', through)"
+    />
     <div class="stand">
       <img v-if="picture" :src="picture" :alt="`${model.name}, drawn from the model`" width="236" height="190" />
       <span v-else-if="model.state === 'failed'" class="blank stop"><ResultMark result="stop" :size="20" />could not be read</span>
@@ -34,14 +45,34 @@ const reading = computed(() => props.model.state === 'waiting' || props.model.st
       <h3>
         <RouterLink :to="`/bench/${model.revision}`" class="open"><CutName :text="model.name" /></RouterLink>
         <span class="mono faded small">rev {{ model.number }}</span>
-        <button class="away" :aria-label="`Take ${model.name} off the shelf`" title="Take off the shelf" @click="emit('remove')">×</button>
+        <button
+          v-if="!model.taken_off"
+          class="away"
+          :aria-label="`Take ${model.name} off the shelf`"
+          title="Take off the shelf"
+          @click="emit('remove')"
+        >
+          ×
+        </button>
       </h3>
       <template v-if="model.state === 'failed' || model.state === 'cancelled'">
         <p class="why small">{{ model.error }}</p>
         <button class="btn again" @click="emit('again')">Try again</button>
       </template>
+      <template v-else-if="model.taken_off">
+        <p class="why small">
+          Taken off {{ new Date(model.taken_off).toLocaleDateString('en', { day: 'numeric', month: 'long' }) }}; it is kept for 30 days.
+        </p>
+        <div class="off">
+          <button class="btn main" @click="emit('back')">Bring back</button>
+          <SureButton label="Throw away" asks="Really, for good" :name="model.name" @sure="emit('throwAway')" />
+        </div>
+      </template>
       <template v-else>
-        <div class="row"><CutName :text="model.main" /></div>
+        <div v-if="model.met" class="row met" :title="model.met"><CutName :text="model.met" /></div>
+        <div v-else class="row" :title="[model.folder, model.main, ...model.tags].filter(Boolean).join(' · ')">
+          <CutName :text="model.main" /><span v-if="model.tags.length" class="tags">{{ model.tags.join(', ') }}</span>
+        </div>
         <div class="row">
           <span>{{ length || '–' }}</span><span v-if="model.triangles !== null">{{ model.triangles.toLocaleString('en') }} tri</span>
         </div>
@@ -76,6 +107,42 @@ const reading = computed(() => props.model.state === 'waiting' || props.model.st
   align-items: center;
   gap: 6px;
   padding-bottom: 40px;
+}
+.pick {
+  position: absolute;
+  left: 6px;
+  top: 6px;
+  z-index: 3;
+  width: 20px;
+  height: 20px;
+  opacity: 0;
+  accent-color: var(--hl-verdigris);
+  cursor: pointer;
+}
+.item:hover .pick,
+.item:focus-within .pick,
+.choosing .pick {
+  opacity: 1;
+}
+.picked .label {
+  border-color: var(--hl-verdigris);
+  background: var(--hl-verdigris-wash);
+}
+.met {
+  color: var(--hl-verdigris-text);
+}
+.tags {
+  max-width: 50%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  font-family: var(--hl-font-text);
+}
+.off {
+  position: relative;
+  z-index: 2;
+  display: flex;
+  gap: 6px;
 }
 .label {
   position: relative;

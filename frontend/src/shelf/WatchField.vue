@@ -11,10 +11,11 @@ import SureButton from '../ui/SureButton.vue';
 const queries = useQueryClient();
 const over = ref<InstanceType<typeof Popover>>();
 const path = ref('');
+const asBatch = ref(false);
 const { data } = useQuery({ queryKey: ['watches'], queryFn: api.watches, refetchInterval: 4000 });
 const renew = () => queries.invalidateQueries({ queryKey: ['watches'] });
 const begin = useMutation({
-  mutationFn: () => api.watchFolder(path.value.trim()),
+  mutationFn: () => api.watchFolder(path.value.trim(), asBatch.value),
   onSuccess: () => {
     path.value = '';
     return renew();
@@ -35,6 +36,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
         <input id="watched" v-model="path" class="mono" placeholder="/home/me/exports" autofocus autocomplete="off" spellcheck="false" />
         <button class="btn main" :disabled="!path.trim() || begin.isPending.value">Watch it</button>
       </div>
+      <label class="small"><input v-model="asBatch" type="checkbox" /> on one board, as a batch</label>
       <p v-if="begin.error.value" class="stop small" role="alert">{{ begin.error.value.message }}</p>
       <p class="faded small">Whatever is saved there comes on the shelf by itself, as the next revision of what it was before.</p>
       <ul v-if="data?.watches.length">
@@ -61,7 +63,7 @@ const end = useMutation({ mutationFn: (id: number) => api.watchNoMore(id), onSet
   display: flex;
   gap: 8px;
 }
-input {
+.line input {
   flex: 1;
   border: 0;
   border-bottom: 1px solid var(--hl-rule-strong);

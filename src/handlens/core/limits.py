@@ -38,8 +38,8 @@ def _setting(name: str, otherwise: float) -> float:
     return stated if 0 < stated < 1e9 else otherwise
 
 
-#: Jobs at once: one for each core, but none that would have less than 2 GiB; at most four.
-JOBS_AT_ONCE = int(_setting("HANDLENS_JOBS", max(1, min(len(os.sched_getaffinity(0)), _memory() // (2 * 1024**3), 4))))
+#: Jobs at once on this machine: one for each core, but none that would have less than 2 GiB.
+JOBS_AT_ONCE = int(_setting("HANDLENS_JOBS", max(1, min(len(os.sched_getaffinity(0)), _memory() // (2 * 1024**3)))))
 #: Address space of one job: so many of the largest fit beside each other, and an eighth is left for the rest.
 CHILD_MEMORY_BYTES = int(_setting("HANDLENS_JOB_MEMORY_MIB", _memory() * 7 / 8 / JOBS_AT_ONCE / 1024**2) * 1024**2)
 #: Whether the mends that a model is offered are tried on copies of it once it is judged.

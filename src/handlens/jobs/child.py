@@ -1,22 +1,27 @@
 """The child process that touches files from outside: limits on memory, time and output; a crash here is a sentence on screen.
 
-Started as `python -m handlens.jobs.child`: imports what jobs need, then waits for the path of a request on standard input, does
-that one job and ends; without a request it ends when its input does. Speaks JSON lines on standard output ({"phase", "share"}),
-writes errors beside the request and leaves result.json and further files in the request's `out` folder. Knows only the core.
+Started as `python -m handlens.jobs.child` with a socket as standard input: imports what jobs need, then parts into a process for each
+request that comes, which does that one job and ends. That one speaks JSON lines ({"phase", "share"}) into the pipe that came with the
+request, writes errors beside the request and leaves result.json and further files in the request's `out` folder. Knows only the core.
 """
 
 from __future__ import annotations
 
 import contextlib
 import errno
+import gc
+import importlib
 import itertools
 import json
 import os
 import pickle
 import resource
+import selectors
 import signal
+import socket
 import sys
 import time
+import traceback
 from collections.abc import Callable, Mapping
 from dataclasses import asdict, dataclass
 from pathlib import Path
@@ -70,16 +75,85 @@ _BETWEEN_OFFERS = 2.0
 _ALIKE_KEPT = 40
 
 
-def main() -> int:
-    """Do the one task that the line on standard input names; returns the exit code."""
-    # Loading what jobs ask for takes longer than inspecting a small model does: it is done while nothing is asked yet.
+#: What the first jobs would load for themselves. Nothing here begins a thread: those that there are when a process parts are lost to it,
+#: and one that is locked in later would not lock them in.
+_LATER = (
+    "PIL.Image",
+    "embreex.rtcore_scene",
+    "lxml.etree",
+    "scipy.spatial",
+    "handlens.core.geometry.embree",
+    "handlens.core.display.portrait",
+)
+
+
+def main() -> None:
+    """Part into a child for each request until whoever asks is gone."""
     formats.load("glb")
     with contextlib.suppress(InputError):
         stations()
+    for name in _LATER:
+        with contextlib.suppress(ImportError):
+            importlib.import_module(name)
     end_with_parent(signal.SIGKILL)
-    path = Path(sys.stdin.readline().strip())
-    if not path.is_file():
-        return 0
+    gc.freeze()
+    line = socket.socket(fileno=os.dup(0))
+    ended, wake = os.pipe2(os.O_NONBLOCK | os.O_CLOEXEC)
+    signal.set_wakeup_fd(wake)
+    signal.signal(signal.SIGCHLD, lambda *_: None)
+    with selectors.DefaultSelector() as listening:
+        listening.register(line, selectors.EVENT_READ)
+        listening.register(ended, selectors.EVENT_READ)
+        while True:
+            for key, _ in listening.select():
+                if key.fd == ended:
+                    os.read(ended, 1 << 16)
+                    _tell_ended(line)
+                elif not _part(line):
+                    return
+
+
+def _tell_ended(line: socket.socket) -> None:
+    """Say of every child that has ended how it did."""
+    with contextlib.suppress(ChildProcessError):
+        while (found := os.waitpid(-1, os.WNOHANG))[0]:
+            line.sendall(json.dumps({"number": found[0], "code": os.waitstatus_to_exitcode(found[1])}).encode() + b"\n")
+
+
+def _part(line: socket.socket) -> bool:
+    """Take one request and part into a child that does it; False where whoever asks is gone."""
+    told, pipes, _, _ = socket.recv_fds(line, 1 << 16, 1)
+    if not told or not pipes:
+        return False
+    if len(os.listdir("/proc/self/task")) > 1:
+        raise RuntimeError("a thread was begun before the process parted")
+    number = os.fork()
+    if number:
+        os.close(pipes[0])
+        line.sendall(json.dumps({"number": number}).encode() + b"\n")
+        return True
+    code = 1
+    try:
+        signal.set_wakeup_fd(-1)
+        signal.signal(signal.SIGCHLD, signal.SIG_DFL)
+        os.dup2(pipes[0], 1)
+        # Nothing that was open before is the child's, and nothing of it is inherited.
+        os.closerange(3, 1 << 16)
+        os.dup2(os.open("/dev/null", os.O_RDONLY), 0)
+        os.setsid()
+        end_with_parent(signal.SIGKILL)
+        code = work(Path(json.loads(told)))
+        sys.stdout.flush()
+    except BaseException:
+        traceback.print_exc()
+        raise
+    finally:
+        # Native libraries whose threads still stand are not taken down one by one, which can fall.
+        os._exit(code)
+
+
+def work(path: Path) -> int:
+    """Do the one task of a request; returns the exit code. path: of the request."""
     os.dup2(os.open(path.with_name("errors"), os.O_WRONLY | os.O_CREAT, 0o600), sys.stderr.fileno())
     request = json.loads(path.read_text())
     resource.setrlimit(resource.RLIMIT_AS, (limits.CHILD_MEMORY_BYTES, limits.CHILD_MEMORY_BYTES))
@@ -144,6 +218,7 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     for archive, m in models:
         if archive and twins.count(m["main"].rpartition("/")[2]) > 1:
             m["name"] = archive.rpartition("/")[2]
+        m["archive"] = archive
         del m["order"]
     return {"models": [m for _, m in models]}
 
@@ -480,7 +555,4 @@ _WORK: dict[str, Callable[[dict[str, Any], Path], dict[str, Any]]] = {
 
 
 if __name__ == "__main__":
-    code = main()
-    sys.stdout.flush()
-    # All that was asked for is written: native libraries whose threads still stand are not taken down one by one, which can fall.
-    os._exit(code)
+    main()

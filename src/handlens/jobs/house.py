@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import logging
-import shutil
 from collections.abc import Awaitable
 
 import procrastinate
@@ -16,52 +15,76 @@ from ..store.database import database_url, session
 from ..store.models import Job
 from ..store.queue import abandoned, deliver, settle
 from ..store.room import no_room
-from .running import WAITS_FOR_ROOM, work_folder
+from .running import WAITS_FOR_ROOM, clear_left, feed_batches
 from .tasks import STALLED_SECONDS
 
 log = logging.getLogger("handlens.worker")
 #: Seconds between two rounds, and between two sweeps.
 _EVERY, _SWEEP = 3.0, 60.0
 #: A job that was begun so often and never ended is given up: whatever ends its worker would do so for ever.
-MOST_TRIES = 6
-#: Advisory lock of whoever is a worker: held by one session at a time.
-_SOLE = 7_412
+MOST_TRIES = 10
+#: Advisory locks: every worker shares the first for as long as it lives; who has the second keeps house for all.
+_ALIVE, _KEEPER = 7_412, 7_415
 
 
-async def take_over(app: procrastinate.App) -> None:
-    """Before the first job: where no other worker lives, whatever is marked as being done is nobody's, and waits again at once."""
-    _Sole.connection = await asyncio.to_thread(_only_one)
-    if _Sole.connection is None:
-        return
-    for left in work_folder().iterdir():
-        shutil.rmtree(left, ignore_errors=True)
-    for job in await app.job_manager.list_jobs_async(status="doing"):
-        await _again(app, job)
+class House:
+    """What a worker holds for as long as it lives: the sign that it is there, and perhaps the keys. own: whether its machine has the data
+    folder, which only the workers of `./start` have."""
+
+    def __init__(self, app: procrastinate.App, own: bool) -> None:
+        self.app, self.own = app, own
+        self.connection: psycopg.Connection | None = None
+        self.keeper = False
+
+    async def move_in(self) -> None:
+        """Before the first job: where no other worker lives, whatever is marked as being done is nobody's, and waits again at once."""
+        self.connection = await asyncio.to_thread(psycopg.connect, database_url(), autocommit=True)
+        alone = self.own and bool(await asyncio.to_thread(self._ask, "SELECT pg_try_advisory_lock(%s)", _ALIVE))
+        clear_left()
+        if alone:
+            for job in await self.app.job_manager.list_jobs_async(status="doing"):
+                await _again(self.app, job)
+        # Those that start beside this one wait here until it has looked.
+        await asyncio.to_thread(self._ask, "SELECT pg_advisory_lock_shared(%s)", _ALIVE)
+        if alone:
+            await asyncio.to_thread(self._ask, "SELECT pg_advisory_unlock(%s)", _ALIVE)
+
+    def keeps(self) -> bool:
+        """Whether this worker keeps house for all: the first that asked, or the next where that one is gone."""
+        # Asking also says whether the session that holds the keys is still there.
+        if not (self.keeper and self._ask("SELECT %s::int", 1) and self.keeper):
+            self.keeper = bool(self._ask("SELECT pg_try_advisory_lock(%s)", _KEEPER))
+        return self.keeper
+
+    def _ask(self, sql: str, number: int) -> object:
+        assert self.connection is not None
+        try:
+            row = self.connection.execute(sql, (number,)).fetchone()
+        except psycopg.OperationalError:
+            # The database was away, and with it whatever was locked: another may have the keys by now.
+            self.keeper = False
+            self.connection = psycopg.connect(database_url(), autocommit=True)
+            self.connection.execute("SELECT pg_advisory_lock_shared(%s)", (_ALIVE,))
+            return self._ask(sql, number)
+        return row[0] if row else None
 
 
-class _Sole:
-    """The session that holds the lock, for as long as the process lives."""
-
-    connection: psycopg.Connection | None = None
-
-
-def _only_one() -> psycopg.Connection | None:
-    connection = psycopg.connect(database_url(), autocommit=True)
-    row = connection.execute("SELECT pg_try_advisory_lock(%s)", (_SOLE,)).fetchone()
-    if row and row[0]:
-        return connection
-    connection.close()
-    return None
-
-
-async def keep_house(app: procrastinate.App) -> None:
-    """Look after the queue until the worker ends. What goes wrong once may go right the next time."""
+async def keep_house(house: House) -> None:
+    """Look after the queue until the worker ends, where no other does. What goes wrong once may go right the next time."""
     swept = -_SWEEP
     loop = asyncio.get_running_loop()
     while True:
+        try:
+            keeps = await asyncio.to_thread(house.keeps)
+        except psycopg.Error:
+            keeps = False
+        if not keeps:
+            await asyncio.sleep(_EVERY)
+            continue
         work: list[Awaitable[object]] = [
-            _take_up_stalled(app),
+            _take_up_stalled(house.app),
             asyncio.to_thread(_settle_abandoned),
+            asyncio.to_thread(feed_batches),
             asyncio.to_thread(_renew_cards),
         ]
         if loop.time() - swept >= _SWEEP:

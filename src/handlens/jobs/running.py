@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 import asyncio
+import fcntl
 import json
 import logging
 import os
 import shutil
 import signal
 import stat
-import sys
 import tempfile
 import threading
+import time
 from collections.abc import Callable, Mapping
 from pathlib import Path
 from typing import Any
@@ -20,17 +21,16 @@ from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from ..core import limits
-from ..core.machine.confine import give_to_nobody, plain_environment
-from ..core.route.house import FOLDERS
-from ..core.words.lengths import WISH
+from ..core.machine.confine import give_to_nobody
+from ..store.batches.feeding import any_waiting, feed
 from ..store.database import session
 from ..store.models import Job
 from ..store.queue import settle, settle_subject
 from ..store.room import is_full
+from .children import Child, Children
 
 log = logging.getLogger("handlens.worker")
 _POLL = 0.25
-_SOURCE = Path(__file__).parents[2]
 #: How often a job is begun whose child is killed.
 TRIES = 3
 #: Bytes that are free at the least where a child that ended without a word did not end for want of room.
@@ -70,46 +70,12 @@ class Failed(Exception):
 
 # --- running a child ----------------------------------------------------------------------------------
 
-#: Children that wait for jobs, started when one before them ended: what they import is not waited for then. Two, since a new
-#: model's intake is followed by its inspection at once.
-_spare: list[asyncio.subprocess.Process] = []
-_SPARES = 2
-
-
-def _settings() -> dict[str, str]:
-    """Limits and house checks that the environment states hold for children too; nothing else of it is theirs to know."""
-    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k in (FOLDERS, WISH)}
-
-
-async def _start() -> asyncio.subprocess.Process:
-    return await asyncio.create_subprocess_exec(
-        sys.executable,
-        "-m",
-        "handlens.jobs.child",
-        env={**plain_environment(), "PYTHONPATH": str(_SOURCE), **_settings()},
-        cwd="/",
-        stdin=asyncio.subprocess.PIPE,
-        stdout=asyncio.subprocess.PIPE,
-        start_new_session=True,
-    )
-
-
-async def _take() -> asyncio.subprocess.Process:
-    """The child that has waited longest, or a new one where none waits."""
-    while _spare:
-        process = _spare.pop(0)
-        if process.returncode is None:
-            return process
-    return await _start()
+_children = Children()
 
 
 async def dismiss() -> None:
-    """Let the children that wait go: no more jobs are taken."""
-    while _spare:
-        process = _spare.pop()
-        assert process.stdin is not None
-        process.stdin.close()
-        await process.wait()
+    """Let go of what children come from: no more jobs are taken."""
+    await _children.dismiss()
 
 
 async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapping[str, KeepPart]) -> dict[str, Any]:
@@ -119,10 +85,11 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapp
         place.mkdir()
         give_to_nobody(place)
     (folder / "request.json").write_text(json.dumps({**request, "out": str(out)}))
-    process = await _take()
-    assert process.stdin is not None
-    process.stdin.write(f"{folder / 'request.json'}\n".encode())
-    process.stdin.close()
+    try:
+        process = await _children.start(folder / "request.json")
+    except OSError:
+        # What children come from was killed at this very moment.
+        raise Killed from None
     listener = asyncio.create_task(_listen(job_id, process, folder, parts))
     try:
         async with asyncio.timeout(limits.CHILD_SECONDS):
@@ -140,8 +107,6 @@ async def _child(job_id: int, folder: Path, request: dict[str, Any], parts: Mapp
             process.kill()
         await process.wait()
         await listener
-        while len(_spare) < _SPARES:
-            _spare.append(await _start())
     if (process.returncode != 0 or not (out / "result.json").exists()) and shutil.disk_usage(folder).free < _ROOM:
         raise FullDisk
     if process.returncode != 0 or not (out / "result.json").exists():
@@ -195,17 +160,22 @@ def _why(code: int | None) -> str:
     return "The file made its reader stop unexpectedly, so nothing of it was taken; export it again, or in another format."
 
 
-async def _listen(job_id: int, process: asyncio.subprocess.Process, folder: Path, parts: Mapping[str, KeepPart]) -> None:
+#: Seconds between two words of progress that are written down: a small model is read before anybody could read them.
+_BETWEEN_WORDS = 0.3
+
+
+async def _listen(job_id: int, process: Child, folder: Path, parts: Mapping[str, KeepPart]) -> None:
     """Carry the child's progress lines into the job's row, and keep what comes before the rest."""
-    assert process.stdout is not None
-    async for line in process.stdout:
+    last = 0.0
+    async for line in process.told:
         try:
             news = json.loads(line)
         except ValueError:
             continue
         if (keep := parts.get(str(news.get("come")))) is not None:
             await asyncio.to_thread(_keep_part, job_id, keep, news, folder)
-        elif "phase" in news:
+        elif "phase" in news and time.monotonic() - last >= _BETWEEN_WORDS:
+            last = time.monotonic()
             await asyncio.to_thread(_progress, job_id, str(news["phase"]), float(news.get("share", 0.0)))
 
 
@@ -288,9 +258,28 @@ async def run(
     if subject is None:
         return
     try:
+        await _to_the_end(job_id, subject, prepare, keep, parts or {})
+    finally:
+        if "batch" in subject or "drop" in subject:
+            # What waits in its batch comes next, while this worker is still warm.
+            await asyncio.to_thread(feed_batches)
+
+
+def feed_batches() -> None:
+    """Carry what ended over to its batches, and put on the queue what comes next; what goes wrong with that is done by whoever keeps house."""
+    try:
+        with session() as db:
+            if any_waiting(db):
+                feed(db)
+    except Exception:
+        log.warning("batches could not be fed", exc_info=True)
+
+
+async def _to_the_end(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Keep, parts: Mapping[str, KeepPart]) -> None:
+    try:
         for left in reversed(range(TRIES)):
             try:
-                await _once(job_id, subject, prepare, keep, parts or {})
+                await _once(job_id, subject, prepare, keep, parts)
                 break
             except Killed:
                 # Once may be chance; what kills every try is the job itself.
@@ -363,12 +352,44 @@ async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Ke
         await asyncio.to_thread(shutil.rmtree, folder, True)
 
 
-def work_folder() -> Path:
-    """Where jobs lay out their files: a folder of this Hand Lens alone, which a worker that takes over clears."""
+def _work_place() -> Path:
     data = os.environ.get("HANDLENS_DATA")
-    folder = Path(data) / "work" if data else Path(tempfile.gettempdir()) / f"handlens-work-{os.getpid()}"
-    folder.mkdir(exist_ok=True)
-    return folder
+    return Path(data) / "work" if data else Path(tempfile.gettempdir()) / "handlens-work"
+
+
+#: This worker's own folder, and what keeps others from clearing it away.
+_own: tuple[Path, int] | None = None
+
+
+def work_folder() -> Path:
+    """Where this worker's jobs lay out their files: a folder of its own, locked for as long as the process lives."""
+    global _own
+    if _own is None:
+        place = _work_place()
+        place.mkdir(mode=0o711, exist_ok=True)
+        folder = Path(tempfile.mkdtemp(prefix="worker-", dir=place))
+        folder.chmod(0o711)
+        lock = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        _own = folder, lock
+    return _own[0]
+
+
+def clear_left() -> None:
+    """Clear what workers of this machine left that are gone: the kernel lets go of a lock with the process that held it."""
+    place = _work_place()
+    for left in place.iterdir() if place.is_dir() else ():
+        if left.is_symlink() or not left.is_dir():
+            left.unlink(missing_ok=True)
+            continue
+        lock = os.open(left, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            shutil.rmtree(left, ignore_errors=True)
+        except OSError:
+            continue
+        finally:
+            os.close(lock)
 
 
 def _in_session(work: Callable[..., Any], *args: Any) -> Any:

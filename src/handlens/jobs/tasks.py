@@ -16,11 +16,13 @@ from sqlalchemy.orm import Session
 from ..core.offers.way.records import Way
 from ..gate import sending as sending_to
 from ..store import cards, contents, shelf
+from ..store.batches import making
 from ..store.database import session
 from ..store.download import download_name, sent_as
 from ..store.lost_images import from_earlier, looked_at
 from ..store.models import (
     Asking,
+    Batch,
     Comparison,
     Curve,
     Drop,
@@ -72,14 +74,16 @@ def _keep_models(db: Session, subject: dict[str, Any], result: dict[str, Any], f
         return
     places = dict.fromkeys(place for found in result["models"] for place in found["files"].values())
     stored = {place: contents.put_file(db, left(folder, place)) for place in places}
+    batch = _batch_of(db, subject, result)
     for k, found in enumerate(result["models"]):
         model = db.get(Model, drop.model_id) if drop.model_id is not None and k == 0 else None
-        if model is None:
+        if model is None or model.taken_off is not None:
             model = Model(
                 name=display_name(found.get("name") or found["main"]),
                 demo=bool(subject.get("demo")),
                 intent=subject.get("intent", {}),
-                sheet=subject.get("sheet", "realtime-engine"),
+                sheet=batch.sheet if batch is not None else subject.get("sheet", "realtime-engine"),
+                folder=_folder_of(found),
             )
             db.add(model)
             db.flush()
@@ -91,10 +95,36 @@ def _keep_models(db: Session, subject: dict[str, Any], result: dict[str, Any], f
         for path, place in found["files"].items():
             revision.files.append(RevisionFile(path=path, content_id=stored[place].id))
         db.flush()
-        want_inspection(db, revision, [])
+        if batch is None:
+            want_inspection(db, revision, [])
+        elif not making.add(db, batch, [model.id]):
+            making.ask(db, batch, "judge", {}, making.ids(db, batch, [model.id]))
         cards.renew(db, model)
     db.delete(drop)
     db.flush()
+
+
+def _batch_of(db: Session, subject: dict[str, Any], result: dict[str, Any]) -> Batch | None:
+    """The batch that what came belongs to: its watch's, or one of its own where so much came that nobody looks at each of them."""
+    watch = db.get(Watch, subject["watch"]) if "watch" in subject else None
+    if watch is not None and watch.batch_id is not None:
+        return db.get(Batch, watch.batch_id)
+    models = result["models"]
+    if len(models) < making.MANY or subject.get("demo"):
+        return None
+    folders = {_folder_of(found).partition("/")[0] for found in models}
+    name = folders.pop() if len(folders) == 1 else ""
+    return making.begin(db, name or f"{len(models):,} models", subject.get("sheet", "realtime-engine"), [])
+
+
+#: Letters of a folder's name that are kept.
+_FOLDER = 200
+
+
+def _folder_of(found: dict[str, Any]) -> str:
+    """The package that a model came in: its archive, or the folder that it lay in; empty for a file alone."""
+    archive = str(found.get("archive") or "").rpartition("/")[2]
+    return "/".join(x for x in (archive, str(found["main"]).rpartition("/")[0]) if x)[:_FOLDER]
 
 
 def _remember(db: Session, subject: dict[str, Any], model: Model) -> None:
@@ -212,7 +242,9 @@ def _keep_inspection(db: Session, subject: dict[str, Any], result: dict[str, Any
     revision.thumbnail_id = contents.put_file(db, left(folder, "out/portrait.webp")).id if drawn else None
     if revision.model.revisions[-1].id == revision.id:
         cards.renew(db, revision.model)
-    want_trials(db, revision, inspection)
+    if "batch" not in subject:
+        # What a batch reads nobody looks at yet: its offers are tried when somebody does.
+        want_trials(db, revision, inspection)
 
 
 # --- try ----------------------------------------------------------------------------------------------

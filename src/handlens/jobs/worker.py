@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import argparse
 import asyncio
 import logging
 import shutil
@@ -11,7 +12,7 @@ from typing import Any
 from ..core import limits
 from ..core.machine.parent import end_with_parent
 from .folders import keep_watch
-from .house import keep_house, take_over
+from .house import House, keep_house
 from .running import dismiss, work_folder
 from .tasks import STALLED_SECONDS, app
 
@@ -19,17 +20,16 @@ from .tasks import STALLED_SECONDS, app
 _SENT_AT_ONCE = 4
 
 
-async def _serve() -> None:
+async def _serve(at_once: int, helper: bool) -> None:
     async with app.open_async():
-        await take_over(app)
-        house = asyncio.create_task(keep_house(app))
-        watching = asyncio.create_task(keep_watch())
-        # Naming what came has a worker of its own: it takes a moment, and must not wait for a reading that takes minutes.
-        workers: list[asyncio.Task[Any]] = [
-            _take_jobs("work", limits.JOBS_AT_ONCE),
-            _take_jobs("intake", 1),
-            _take_jobs("send", _SENT_AT_ONCE),
-        ]
+        house = House(app, own=not helper)
+        await house.move_in()
+        beside = [asyncio.create_task(keep_house(house))]
+        workers: list[asyncio.Task[Any]] = [_take_jobs("work", at_once)]
+        if not helper:
+            # Naming what came has a worker of its own: it takes a moment, and must not wait for a reading that takes minutes.
+            workers += [_take_jobs("intake", 1), _take_jobs("send", _SENT_AT_ONCE)]
+            beside.append(asyncio.create_task(keep_watch()))
         told = asyncio.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
             asyncio.get_running_loop().add_signal_handler(number, told.set)
@@ -43,9 +43,8 @@ async def _serve() -> None:
             for one in ended & set(workers):
                 one.result()
         finally:
-            stop.cancel()
-            house.cancel()
-            watching.cancel()
+            for task in (stop, *beside):
+                task.cancel()
             await dismiss()
             shutil.rmtree(work_folder(), ignore_errors=True)
 
@@ -69,9 +68,13 @@ def _take_jobs(queue: str, at_once: int) -> asyncio.Task[Any]:
 
 def main() -> None:
     """Take jobs until a signal says to stop."""
+    parser = argparse.ArgumentParser(prog="handlens.jobs.worker")
+    parser.add_argument("--at-once", type=int, default=limits.JOBS_AT_ONCE, help="jobs at once")
+    parser.add_argument("--helper", action="store_true", help="only works; another names what came, sends, and watches folders")
+    args = parser.parse_args()
     end_with_parent()
     logging.basicConfig(level=logging.WARNING, format="%(asctime)s %(name)s %(levelname)s %(message)s")
-    asyncio.run(_serve())
+    asyncio.run(_serve(args.at_once, args.helper))
 
 
 if __name__ == "__main__":

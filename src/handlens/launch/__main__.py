@@ -14,6 +14,7 @@ from typing import TextIO
 
 from sqlalchemy.exc import OperationalError
 
+from ..core import limits
 from ..core.words.lengths import WISH, WISHES
 from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
@@ -94,13 +95,17 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
     environment = {**os.environ, "PYTHONUNBUFFERED": "1", "HANDLENS_GATE": f"http://127.0.0.1:{gate}"}
     for name, command in (
         ("gate", ["handlens.gate.serve", str(gate), str(folder / "gate")]),
-        ("worker", ["handlens.jobs.worker"]),
+        # One for each job at once, so that what they do beside their children is shared by the cores too.
+        ("worker", ["handlens.jobs.worker", "--at-once", "1"]),
+        *((f"worker {k}", ["handlens.jobs.worker", "--at-once", "1", "--helper"]) for k in range(2, limits.JOBS_AT_ONCE + 1)),
         ("web server", ["handlens.web.serve", str(port)]),
     ):
         child = Child(command, environment, log)
         child.begin()
-        # The gate stands in for somebody else's service: that one may be down without taking the rest along.
-        parts.append(Part(name, child.begin, child.number, child.end, folder / "log.txt", needed=name != "gate"))
+        # The gate stands in for somebody else's service: that one may be down without taking the rest along. So may all workers but one.
+        parts.append(
+            Part(name, child.begin, child.number, child.end, folder / "log.txt", needed=name in ("worker", "web server"))
+        )
     address = f"http://127.0.0.1:{port}/"
     _wait(address + "api/health", parts, folder / "log.txt")
     if not args.no_demo:

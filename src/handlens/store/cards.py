@@ -1,24 +1,23 @@
-"""The Shelf, a page at a time: what it says of a model is kept when the model is judged."""
+"""Cards: what the Shelf says of a model, kept when the model is judged, so that a page of it is one question."""
 
 from __future__ import annotations
 
 import hashlib
-from typing import Any, NamedTuple
+from typing import Any
 
 import msgspec
-from sqlalchemy import Select, and_, func, or_, select
-from sqlalchemy.dialects.postgresql import distinct_on, insert
+from sqlalchemy import or_, select
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from ..core.measures import Measures
 from ..core.present.report import with_waivers
 from ..core.route.stations import measures_key, route_key
 from ..core.rules import RuleSheet
 from . import shelf
-from .models import Card, Export, Inspection, Model, Revision, TapeState
+from .batches import rows as batch_rows
+from .models import Card, Inspection, Model
 from .sheets import all_sheets
-
-#: Models on a page.
-PAGE = 60
 
 
 def card_version(db: Session) -> str:
@@ -48,13 +47,38 @@ def renew(db: Session, model: Model) -> None:
         "held": False,
         "fit": False,
         "verdicts": [{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in sheets],
+        "words": "",
     }
     if done is not None:
         intent, reasons = shelf.intent_of(model), shelf.reasons_of(model)
         trees = {x.slug: with_waivers(shelf.judgement(db, done, x, intent).report, reasons) for x in sheets}
         row |= _text_of(trees, sheets)
+        row["words"] = _words(done, trees)
     changed = {k: v for k, v in row.items() if k != "model_id"}
     db.execute(insert(Card).values(row).on_conflict_do_update(index_elements=["model_id"], set_=changed))
+    batch_rows.renew(db, model, revision, wanted)
+
+
+#: By which letter a line of a card's words begins that names a part, a material or a finding. No name holds these.
+PART, MATERIAL, FINDING = "\x01", "\x02", "\x03"
+#: Letters of a card's words at most: names past them are not searched.
+_WORDS = 200_000
+
+
+def _words(done: Inspection, trees: dict[str, dict[str, Any]]) -> str:
+    """What a model is found by beside its own name."""
+    measures = Measures.from_bytes(done.measures) if done.measures is not None else None
+    parts = dict.fromkeys(part.name for part in measures.parts) if measures else {}
+    materials = dict.fromkeys(material.name for material in measures.materials if material.name) if measures else {}
+    titles = dict.fromkeys(f["title"] for tree in trees.values() for f in tree["findings"] if f["waived"] is None)
+    named = ((FINDING, titles), (PART, parts), (MATERIAL, materials))
+    lines = (letter + _one_line(name) for letter, names in named for name in names)
+    return "\n".join(lines)[:_WORDS]
+
+
+def _one_line(name: str) -> str:
+    """A name without letters that a text of several names cannot hold."""
+    return "".join(" " if letter < " " else letter for letter in name)
 
 
 def _text_of(trees: dict[str, dict[str, Any]], sheets: tuple[RuleSheet, ...]) -> dict[str, Any]:
@@ -77,111 +101,14 @@ def _text_of(trees: dict[str, dict[str, Any]], sheets: tuple[RuleSheet, ...]) ->
 
 def renew_stale(db: Session, most: int) -> int:
     """Renew cards that are missing or of another version; returns how many there were, at most `most`."""
-    stale = select(Model).outerjoin(Card).where(or_(Card.model_id.is_(None), Card.version != card_version(db))).limit(most)
+    stale = (
+        select(Model)
+        .outerjoin(Card)
+        .where(Model.taken_off.is_(None))
+        .where(or_(Card.model_id.is_(None), Card.version != card_version(db)))
+        .limit(most)
+    )
     models = db.scalars(stale).all()
     for model in models:
         renew(db, model)
     return len(models)
-
-
-class Page(NamedTuple):
-    """models: entries of a page; totals: over everything that is on the Shelf; found: how many the search met in all."""
-
-    models: list[dict[str, Any]]
-    found: int
-    totals: dict[str, Any]
-
-
-def page(db: Session, search: str, show: str, first: int) -> Page:
-    """A page of the Shelf, what was touched last first. show: all, held or fit; first: how many come before."""
-    wanted = select(Model).outerjoin(Card).where(select(Revision.id).where(Revision.model_id == Model.id).exists())
-    if search:
-        escaped = search.replace("\\", "\\\\").replace("%", "\\%").replace("_", "\\_")
-        named = select(Revision.id).where(Revision.model_id == Model.id, Revision.main.ilike(f"%{escaped}%")).exists()
-        wanted = wanted.where(or_(Model.name.ilike(f"%{escaped}%"), named))
-    if show != "all":
-        wanted = wanted.where(Card.held if show == "held" else Card.fit)
-    found = db.scalar(select(func.count()).select_from(wanted.subquery())) or 0
-    models = list(db.scalars(wanted.order_by(Model.touched.desc(), Model.id.desc()).offset(first).limit(PAGE)))
-    return Page(_entries(db, models), found, _totals(db))
-
-
-def _totals(db: Session) -> dict[str, Any]:
-    sheets = all_sheets(db)
-    stops = [
-        func.count().filter(Card.verdicts[k]["counts"]["stop"].as_integer() > 0).label(f"stops_{k}") for k in range(len(sheets))
-    ]
-    on = select(Revision.id).where(Revision.model_id == Model.id).exists()
-    sums = (
-        func.count(Model.id),
-        func.coalesce(func.sum(Card.triangles), 0),
-        func.count().filter(Card.held),
-        func.count().filter(Card.fit),
-    )
-    row = db.execute(select(*sums, *stops).select_from(Model).outerjoin(Card).where(on)).one()
-    reading = db.scalar(select(func.count()).where(Inspection.state.in_(["waiting", "running"])).select_from(Inspection)) or 0
-    return {
-        "models": row[0],
-        "triangles": int(row[1] or 0),
-        "held": row[2],
-        "fit": row[3],
-        "reading": reading,
-        "stops": {x.slug: row[4 + k] for k, x in enumerate(sheets)},
-    }
-
-
-def _newest(ids: list[int]) -> Select[Revision]:
-    return (
-        select(Revision)
-        .where(Revision.model_id.in_(ids))
-        .ext(distinct_on(Revision.model_id))
-        .order_by(Revision.model_id, Revision.number.desc())
-    )
-
-
-def _entries(db: Session, models: list[Model]) -> list[dict[str, Any]]:
-    ids = [model.id for model in models]
-    revisions = {r.model_id: r for r in db.scalars(_newest(ids))}
-    numbers = [revision.id for revision in revisions.values()]
-    tapes = select(TapeState.revision_id, TapeState.slips).join(
-        Revision, and_(Revision.id == TapeState.revision_id, Revision.tape_at == TapeState.number)
-    )
-    slips = {row.revision_id: row.slips for row in db.execute(tapes.where(Revision.id.in_(numbers)))}
-    columns = (Inspection.revision_id, Inspection.tape_key, Inspection.state, Inspection.error)
-    states = {
-        (row.revision_id, row.tape_key): (row.state, row.error)
-        for row in db.execute(select(*columns).where(Inspection.revision_id.in_(numbers)))
-    }
-    # After the states: a reading that ends between the two looks then has its card, and none is done without one.
-    cards = {c.model_id: c for c in db.scalars(select(Card).where(Card.model_id.in_(ids)))}
-    exported = set(
-        db.scalars(select(Export.revision_id).where(Export.revision_id.in_(numbers), Export.state == "done").distinct())
-    )
-    nothing = Card(
-        unit_stated=False,
-        verdicts=[{"sheet": x.slug, "code": x.code, "counts": None, "not_looked_at": []} for x in all_sheets(db)],
-    )
-    out = []
-    for model in models:
-        revision, card = revisions[model.id], cards.get(model.id, nothing)
-        state, error = states.get((revision.id, shelf.tape_key(slips.get(revision.id, []))), ("waiting", None))
-        out.append(
-            {
-                "id": model.id,
-                "name": model.name,
-                "revision": revision.id,
-                "number": revision.number,
-                "main": revision.main,
-                "state": state,
-                "error": error,
-                "sheet": model.sheet,
-                "longest_m": card.longest_m,
-                "unit_stated": card.unit_stated,
-                "triangles": card.triangles,
-                "stage": card.inspection_id,
-                "thumbnail": revision.thumbnail_id,
-                "verdicts": card.verdicts,
-                "exported": revision.id in exported,
-            }
-        )
-    return out

@@ -29,7 +29,9 @@ def database_url() -> str:
 
 def json_text(value: Any) -> str:
     """Plain data as the database's JSON holds it: a NUL, which it has no place for, as the sign for a letter that is none."""
-    return _NUL.sub(r"\1\\ufffd", json.dumps(value, allow_nan=False))
+    text = json.dumps(value, allow_nan=False)
+    # Of megabytes hardly any has one, and looking for the letters alone is a hundred times quicker.
+    return _NUL.sub(r"\1\\ufffd", text) if "\\u0000" in text else text
 
 
 @cache

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import io
 import zipfile
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 from . import contents
@@ -20,7 +20,7 @@ def download_name(export: Export) -> str:
 
 def sent_as(files: list[tuple[str, int]]) -> Iterator[bytes]:
     """The bytes of an export, piece by piece. files: path and content of each."""
-    return contents.sent(files[0][1]) if len(files) == 1 else _zip(files)
+    return contents.sent(files[0][1]) if len(files) == 1 else zip_of(files, {})
 
 
 class _Pipe(io.RawIOBase):
@@ -41,7 +41,8 @@ class _Pipe(io.RawIOBase):
         yield from held
 
 
-def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
+def zip_of(files: list[tuple[str, int]], beside: Mapping[str, bytes]) -> Iterator[bytes]:
+    """A zip, made while it is sent. files: path and content of each. beside: files of which the bytes are there, by path."""
     pipe = _Pipe()
     with session() as db, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for path, content_id in files:
@@ -49,5 +50,8 @@ def _zip(files: list[tuple[str, int]]) -> Iterator[bytes]:
                 for piece in contents.stream(db, content_id):
                     f.write(piece)
                     yield from pipe.taken()
+            yield from pipe.taken()
+        for path, data in beside.items():
+            archive.writestr(zipfile.ZipInfo(path), data, zipfile.ZIP_DEFLATED)
             yield from pipe.taken()
     yield from pipe.taken()

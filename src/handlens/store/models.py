@@ -9,6 +9,9 @@ from sqlalchemy import BigInteger, DateTime, ForeignKey, Index, LargeBinary, Str
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column, relationship
 
+#: JSON of which it is asked whether there is any: None is no JSON, and not the word null in it.
+_OrNull = JSONB(none_as_null=True)
+
 
 class Base(DeclarativeBase):
     type_annotation_map = {dict[str, Any]: JSONB, list[Any]: JSONB, datetime: DateTime(timezone=True)}  # noqa: RUF012
@@ -56,15 +59,20 @@ class DropFile(Base):
 
 
 class Model(Base):
-    """One thing on the Shelf, over all its revisions. sheet: slug of the rule sheet on its Bench."""
+    """One thing on the Shelf, over all its revisions. sheet: slug of the rule sheet on its Bench. folder: the package, or the folder in it,
+    that it came from; empty for one that came as a file. taken_off: when it was taken off the shelf; it can be brought back for a while.
+    """
 
     __tablename__ = "model"
-    __table_args__ = (Index("model_touched", "touched", "id"),)
+    __table_args__ = (Index("model_touched", "touched", "id"), Index("model_folder", "folder"))
     id: Mapped[int] = mapped_column(primary_key=True)
     name: Mapped[str] = mapped_column(Text)
     sheet: Mapped[str] = mapped_column(Text, default="realtime-engine")
     intent: Mapped[dict[str, Any]] = mapped_column(default=dict)
     demo: Mapped[bool] = mapped_column(default=False)
+    folder: Mapped[str] = mapped_column(Text, default="")
+    tags: Mapped[list[Any]] = mapped_column(default=list)
+    taken_off: Mapped[datetime | None]
     created: Mapped[datetime] = mapped_column(default=now)
     touched: Mapped[datetime] = mapped_column(default=now)
     revisions: Mapped[list[Revision]] = relationship(
@@ -76,6 +84,7 @@ class Model(Base):
 class Card(Base):
     """What the Shelf says of a model, as it was last judged. version: of the records and the sheets; inspection: the one that it is of;
     verdicts: [{"sheet", "counts", "not_looked_at"}]; held: some sheet stops it; fit: every sheet lets it pass, and all was looked at.
+    words: names of its parts and materials and titles of its findings, a line each after a letter that says which.
     """
 
     __tablename__ = "card"
@@ -88,6 +97,7 @@ class Card(Base):
     held: Mapped[bool] = mapped_column(default=False)
     fit: Mapped[bool] = mapped_column(default=False)
     verdicts: Mapped[list[Any]] = mapped_column(default=list)
+    words: Mapped[str] = mapped_column(Text, default="")
 
 
 class Waiver(Base):
@@ -117,6 +127,8 @@ class Watch(Base):
     path: Mapped[str] = mapped_column(Text, unique=True)
     models: Mapped[dict[str, Any]] = mapped_column(default=dict)
     error: Mapped[str | None] = mapped_column(Text)
+    #: The batch that what is saved there becomes part of.
+    batch_id: Mapped[int | None] = mapped_column(ForeignKey("batch.id", ondelete="SET NULL"))
     created: Mapped[datetime] = mapped_column(default=now)
 
 
@@ -311,6 +323,49 @@ class WayRule(Base):
     created: Mapped[datetime] = mapped_column(default=now)
 
 
+class Batch(Base):
+    """Many models against one rule sheet. state: running (what waits is begun in its turn), paused or stopped. step: what is done with all of
+    them now or was done last: judge, try or export. wish: what is tried or how it is exported. began: when that was begun."""
+
+    __tablename__ = "batch"
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str] = mapped_column(Text)
+    sheet: Mapped[str] = mapped_column(Text)
+    state: Mapped[str] = mapped_column(String(12), default="running")
+    step: Mapped[str] = mapped_column(String(12), default="judge")
+    wish: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    began: Mapped[datetime] = mapped_column(default=now)
+    created: Mapped[datetime] = mapped_column(default=now)
+
+
+class BatchRow(Base):
+    """One model of a batch. step, state, error: what is done with it, and how that went; turn: the lower, the sooner. inspection_id, way_id,
+    export_id: what it waits for or had last. verdict, stations, findings: as it was judged last under the batch's sheet; first: the
+    verdict when that was done for the first time. trial: what a mend, a recipe or a way did on a copy. laid: the version of the
+    tape that was laid from here, for as long as it can be taken back from here."""
+
+    __tablename__ = "batch_row"
+    __table_args__ = (UniqueConstraint("batch_id", "model_id"), Index("batch_row_turn", "batch_id", "state", "turn"))
+    id: Mapped[int] = mapped_column(primary_key=True)
+    batch_id: Mapped[int] = mapped_column(ForeignKey("batch.id", ondelete="CASCADE"))
+    model_id: Mapped[int] = mapped_column(ForeignKey("model.id", ondelete="CASCADE"), index=True)
+    step: Mapped[str] = mapped_column(String(12), default="judge")
+    state: Mapped[str] = mapped_column(String(12), default="waiting")
+    error: Mapped[str | None] = mapped_column(Text)
+    turn: Mapped[float] = mapped_column(default=0.0)
+    revision_id: Mapped[int | None]
+    inspection_id: Mapped[int | None] = mapped_column(ForeignKey("inspection.id", ondelete="SET NULL"), index=True)
+    way_id: Mapped[int | None] = mapped_column(ForeignKey("way.id", ondelete="SET NULL"), index=True)
+    export_id: Mapped[int | None] = mapped_column(ForeignKey("export.id", ondelete="SET NULL"), index=True)
+    verdict: Mapped[dict[str, Any] | None] = mapped_column(_OrNull)
+    first: Mapped[dict[str, Any] | None] = mapped_column(_OrNull)
+    stations: Mapped[dict[str, Any]] = mapped_column(default=dict)
+    findings: Mapped[list[Any]] = mapped_column(default=list)
+    trial: Mapped[dict[str, Any] | None] = mapped_column(_OrNull)
+    laid: Mapped[int | None]
+    ended: Mapped[datetime | None]
+
+
 class OwnSheet(Base):
     """A rule sheet of one's own. inherits: slug of the shipped sheet that it begins from; what it says otherwise stands with its versions."""
 
@@ -391,6 +446,8 @@ class Job(Base):
         # What is under way of an inspection and of a revision is asked by every look at a Bench.
         Index("job_inspection", text("((subject ->> 'inspection')::integer)")),
         Index("job_revision", text("((subject ->> 'revision')::integer)")),
+        # Asked whenever one of a batch's jobs ends.
+        Index("job_under_way", "state", postgresql_where=text("state IN ('waiting', 'running')")),
     )
     id: Mapped[int] = mapped_column(primary_key=True)
     kind: Mapped[str] = mapped_column(String(16))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from functools import cache
 from typing import Any, TypeVar, cast
 
@@ -47,19 +47,10 @@ def producer() -> procrastinate.App:
     return procrastinate.App(connector=procrastinate.SyncPsycopgConnector(**connector_options()))
 
 
-#: Which jobs are begun before which: what names what came, then what a person waits for, then what was not asked for.
-_RANK = {
-    "intake": 30,
-    "inspect": 20,
-    "compare": 20,
-    "curve": 20,
-    "export": 20,
-    "send": 20,
-    "look": 20,
-    "ask": 20,
-    "way": 20,
-    "try": 0,
-}
+#: Which jobs are begun before which: what a person waits for, then what was not asked for by anybody, then what a batch asks for.
+_PERSON, _UNASKED, _BATCH = 2, 1, 0
+#: Between two of these classes lies more than the numbers of one: seconds since the epoch below, less what size adds.
+_CLASS, _EPOCH = 700_000_000, datetime(2026, 1, 1, tzinfo=UTC).timestamp()
 #: What a job may be about, by the key of its subject: each has a state and an error.
 _About = Inspection | Export | Comparison | Curve | Sending | Likeness | Asking | SoughtWay
 _Wanted = TypeVar("_Wanted", Comparison, Curve, Asking, SoughtWay)
@@ -74,8 +65,9 @@ _ABOUT: dict[str, type[_About]] = {
     "asking": Asking,
     "way": SoughtWay,
 }
-#: Ranks that a large model is put back, one for each doubling from a megabyte on: a small one is read before it.
-_SIZES = 9
+#: Seconds that a job counts as having come later for each doubling of its model from a megabyte on: a small one is begun before it, but
+#: not for ever, since those that come later than that many seconds after it are begun after it.
+_SECONDS_A_DOUBLING, _DOUBLINGS = 30.0, 11
 
 
 def enqueue(db: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
@@ -85,6 +77,17 @@ def enqueue(db: Session, kind: str, title: str, subject: dict[str, Any]) -> Job:
     db.flush()
     deliver(db, job)
     return job
+
+
+def hasten(db: Session, job: Job) -> None:
+    """A person wants now what a batch asked for: it goes with what persons wait for."""
+    if job.state != "waiting" or "batch" not in job.subject:
+        return
+    job.subject = {k: v for k, v in job.subject.items() if k != "batch"}
+    db.execute(
+        text("UPDATE queue.procrastinate_jobs SET priority = :rank WHERE status = 'todo' AND (args->>'job_id')::int = :job"),
+        {"rank": rank(job), "job": job.id},
+    )
 
 
 def deliver(db: Session, job: Job) -> None:
@@ -101,22 +104,32 @@ def queue_of(kind: str) -> str:
     return kind if kind in ("intake", "send") else "work"
 
 
+def turn(size: int, arrived: datetime) -> float:
+    """When something counts as having come, in seconds since 1970: of two that come at once the smaller has its turn before the larger.
+
+    size: bytes of its model. arrived: when it came.
+    """
+    return arrived.timestamp() + _SECONDS_A_DOUBLING * min((size >> 20).bit_length(), _DOUBLINGS)
+
+
 def rank(job: Job) -> int:
     """The higher, the sooner."""
-    return _rank(job.kind, int(job.subject.get("bytes", 0)))
+    return _rank(job.kind, "batch" in job.subject, int(job.subject.get("bytes", 0)), job.created)
 
 
-def _rank(kind: str, size: int) -> int:
-    return _RANK.get(kind, 0) - min((size >> 20).bit_length(), _SIZES)
+def _rank(kind: str, of_batch: bool, size: int, arrived: datetime) -> int:
+    group = _BATCH if of_batch else _UNASKED if kind == "try" else _PERSON
+    return group * _CLASS - int(turn(size, arrived) - _EPOCH)
 
 
 def places(db: Session) -> dict[int, int]:
     """How many jobs of its queue are begun before each that waits, by job."""
     place: dict[str, int] = {}
     out = {}
-    # Asked several times a second while a page is open, of a queue that may be long: three columns, and no objects.
-    waiting = db.execute(select(Job.id, Job.kind, Job.subject["bytes"].as_string()).where(Job.state == "waiting")).all()
-    ranked = sorted((-_rank(kind, int(size or 0)), number, kind) for number, kind, size in waiting)
+    # Asked several times a second while a page is open, of a queue that may be long: a few columns, and no objects.
+    columns = (Job.id, Job.kind, Job.subject.has_key("batch"), Job.subject["bytes"].as_string(), Job.created)
+    waiting = db.execute(select(*columns).where(Job.state == "waiting")).all()
+    ranked = sorted((-_rank(kind, batch, int(size or 0), came), number, kind) for number, kind, batch, size, came in waiting)
     for _, number, kind in ranked:
         queue = queue_of(kind)
         out[number] = place.get(queue, 0)
@@ -144,13 +157,19 @@ def settle(db: Session, job: Job, state: str, error: str | None = None) -> None:
         settle_subject(db, job, state, error or "Stopped by you.")
 
 
-def want_inspection(db: Session, revision: Revision, slips: list[dict[str, Any]]) -> tuple[Inspection, Job | None]:
-    """The inspection of a revision under a tape; asked for if there is none, or if the last try failed or was stopped."""
+def want_inspection(
+    db: Session, revision: Revision, slips: list[dict[str, Any]], batch: int | None = None
+) -> tuple[Inspection, Job | None]:
+    """The inspection of a revision under a tape; asked for if there is none, or if the last try failed or was stopped. batch: the one that
+    asks, where it is no person."""
     on = [x for x in slips if x.get("on", True)]
     # Two requests may want the same inspection at once: the second waits for the first and then finds it.
     db.execute(select(func.pg_advisory_xact_lock(_LOCK, revision.id)))
     inspection = inspection_of(db, revision, slips)
     if inspection is not None and inspection.state in ("waiting", "running", "done"):
+        if inspection.state == "waiting" and batch is None:
+            for job in db.scalars(select(Job).where(Job.subject["inspection"].as_integer() == inspection.id).with_for_update()):
+                hasten(db, job)
         return inspection, None
     if inspection is None:
         inspection = Inspection(revision_id=revision.id, tape_key=tape_key(slips), tape=on)
@@ -158,11 +177,15 @@ def want_inspection(db: Session, revision: Revision, slips: list[dict[str, Any]]
         db.flush()
     inspection.state, inspection.error = "waiting", None
     title = f"{'Re-reading' if on else 'Reading'} {revision.model.name}"
-    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(db, revision)}
-    return inspection, enqueue(db, "inspect", title, subject)
+    subject = {"inspection": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": size_of(db, revision)}
+    return inspection, enqueue(db, "inspect", title, subject | _asked_by(batch))
 
 
-def _size(db: Session, revision: Revision) -> int:
+def _asked_by(batch: int | None) -> dict[str, int]:
+    return {} if batch is None else {"batch": batch}
+
+
+def size_of(db: Session, revision: Revision) -> int:
     """Bytes of a revision's model file."""
     main = select(Content.bytes).join(RevisionFile, RevisionFile.content_id == Content.id)
     return db.scalar(main.where(RevisionFile.revision_id == revision.id, RevisionFile.path == revision.main)) or 0
@@ -174,7 +197,7 @@ def want_trials(db: Session, revision: Revision, inspection: Inspection) -> None
     if not wanted or inspection.tape_key != tape_key(slips_of(db, revision)):
         return
     inspection.offers = "waiting"
-    subject = {"trying": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": _size(db, revision)}
+    subject = {"trying": inspection.id, "revision": revision.id, "model": revision.model_id, "bytes": size_of(db, revision)}
     enqueue(db, "try", f"Trying what is offered for {revision.model.name}", subject)
 
 
@@ -200,7 +223,7 @@ def drop_overtaken(db: Session, revision: Revision, wanted: Inspection) -> None:
 def want_missing(db: Session) -> int:
     """Ask for what the Shelf cannot show: newest revisions that this version has never read. Returns how many."""
     count = 0
-    for model in db.scalars(select(Model)):
+    for model in db.scalars(select(Model).where(Model.taken_off.is_(None))):
         revision = model.revisions[-1] if model.revisions else None
         if revision is not None and inspection_of(db, revision, slips_of(db, revision)) is None:
             want_inspection(db, revision, slips_of(db, revision))
@@ -216,15 +239,16 @@ def want_export(
     sheet: str,
     aside: list[str],
     options: dict[str, Any] | None = None,
+    batch: int | None = None,
 ) -> tuple[Export, Job]:
     """A new export of a revision with its tape. aside: keys by which parts are said to stay behind. options: how it is wished, where that
-    is otherwise than the sheet says."""
+    is otherwise than the sheet says. batch: the one that asks, where it is no person."""
     tape = [x for x in slips if x.get("on", True)]
     export = Export(revision_id=revision.id, tape=tape, format=format_name, sheet=sheet, aside=aside, options=options or {})
     db.add(export)
     db.flush()
     subject = {"export": export.id, "revision": revision.id, "model": revision.model_id}
-    return export, enqueue(db, "export", f"Exporting {revision.model.name}", subject)
+    return export, enqueue(db, "export", f"Exporting {revision.model.name}", subject | _asked_by(batch))
 
 
 def want_sending(db: Session, export: Export, sheet: str, variant: str) -> Sending:
@@ -298,12 +322,15 @@ def want_asking(db: Session, inspection: Inspection, wish: dict[str, Any], by: l
     return _of_wish(db, Asking, inspection, wish, by, begin, ("asking", "ask", "Asking the destination about"))
 
 
-def want_way(db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool) -> SoughtWay | None:
+def want_way(
+    db: Session, inspection: Inspection, wish: dict[str, Any], by: list[Any], begin: bool, batch: int | None = None
+) -> SoughtWay | None:
     """The way to Fit of a model that was read; None where nobody asked for it yet and `begin` is not said.
 
-    wish: {"sheets", "goal", "prefer"}. by: what else the search goes by, so that another way is kept for each.
+    wish: {"sheets", "goal", "prefer"}. by: what else the search goes by, so that another way is kept for each. batch: the one that asks,
+    where it is no person.
     """
-    return _of_wish(db, SoughtWay, inspection, wish, by, begin, ("way", "way", "Looking for the way to Fit of"))
+    return _of_wish(db, SoughtWay, inspection, wish, by, begin, ("way", "way", "Looking for the way to Fit of"), batch)
 
 
 def _of_wish(
@@ -314,6 +341,7 @@ def _of_wish(
     by: list[Any],
     begin: bool,
     job: tuple[str, str, str],
+    batch: int | None = None,
 ) -> _Wished | None:
     """What there is of a wish about a model that was read, or is begun. job: under which name its subject is found, its task, its title
     before the model's name."""
@@ -325,16 +353,24 @@ def _of_wish(
         return row
     name, task, title = job
     return _to_work_on(
-        db, row or kind(inspection_id=inspection.id, key=key, wish=wish), revision, name, task, f"{title} {revision.model.name}"
+        db,
+        row or kind(inspection_id=inspection.id, key=key, wish=wish),
+        revision,
+        name,
+        task,
+        f"{title} {revision.model.name}",
+        batch,
     )
 
 
-def _to_work_on(db: Session, row: _Wanted, revision: Revision, name: str, task: str, title: str) -> _Wanted:
+def _to_work_on(
+    db: Session, row: _Wanted, revision: Revision, name: str, task: str, title: str, batch: int | None = None
+) -> _Wanted:
     """The row of what somebody asked for, kept, waiting, and queued as a task under the name by which its subject is found."""
     db.add(row)
     row.state, row.error = "waiting", None
     db.flush()
-    enqueue(db, task, title, {name: row.id, "revision": revision.id, "model": revision.model_id})
+    enqueue(db, task, title, {name: row.id, "revision": revision.id, "model": revision.model_id} | _asked_by(batch))
     return row
 
 

@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from ..core.limits import InputError
 from ..core.rules import RuleSheet, shipped
 from ..core.rules.inherited import with_changes
-from .models import Model, OwnSheet, OwnSheetVersion
+from .models import Batch, Model, OwnSheet, OwnSheetVersion
 
 #: First half of the advisory lock under which sheets are changed.
 _LOCK = 7_413
@@ -103,6 +103,8 @@ def delete(db: Session, sheet: OwnSheet) -> None:
     _alone(db)
     for model in db.scalars(select(Model).where(Model.sheet == sheet.slug)):
         model.sheet = sheet.inherits
+    for batch in db.scalars(select(Batch).where(Batch.sheet == sheet.slug)):
+        batch.sheet = sheet.inherits
     db.delete(sheet)
     db.flush()
 

@@ -278,8 +278,20 @@ def _moved(before: dict[str, Any], now: dict[str, Any]) -> str:
     return "eased" if weight(now) < weight(before) else "worse" if weight(now) > weight(before) else ""
 
 
+def take_off(db: Session, model: Model) -> None:
+    """Take a model off the shelf: for a while it can be brought back, then it goes with everything that belongs to it alone."""
+    model.taken_off = func.now()
+    db.flush()
+
+
+def bring_back(db: Session, model: Model) -> None:
+    """Set a model on the shelf again that was taken off."""
+    model.taken_off = None
+    db.flush()
+
+
 def delete_model(db: Session, model: Model) -> None:
-    """Take a model off the shelf with everything that belongs to it alone."""
+    """Throw a model away with everything that belongs to it alone."""
     from .contents import sweep
 
     db.delete(model)

@@ -10,7 +10,7 @@ from sqlalchemy.orm import Session
 
 from . import contents
 from .database import session
-from .models import Asking, Curve, Drop, Evidence, Inspection, Job, Judgement, Revision, SoughtWay, TapeState, now
+from .models import Asking, Curve, Drop, Evidence, Inspection, Job, Judgement, Model, Revision, SoughtWay, TapeState, now
 from .shelf import tape_key
 
 #: How long a drop may stay open, and a try-out unused.
@@ -19,6 +19,8 @@ DROP_AGE, TRIAL_AGE = timedelta(hours=24), timedelta(hours=2)
 JOB_AGE = timedelta(days=30)
 #: Curves of a reduction, and what a destination would say, are kept so long; a new one takes some seconds.
 CURVE_AGE = timedelta(hours=24)
+#: Models that were taken off the shelf can be brought back for so long.
+OFF_AGE = timedelta(days=30)
 #: Steps of a tape that undo can go back over.
 UNDO = 200
 _AT_ONCE = 500
@@ -26,13 +28,18 @@ _AT_ONCE = 500
 
 def all_of_it() -> int:
     """One round, each kind in a transaction of its own; returns how many contents went."""
-    for some in (_drops, _trials, _jobs, _judgements, _steps, _measured_again):
+    for some in (_taken_off, _drops, _trials, _jobs, _judgements, _steps, _measured_again):
         with session() as db:
             some(db)
     with session() as db:
         gone = contents.sweep(db)
     contents.give_back()
     return gone
+
+
+def _taken_off(db: Session) -> None:
+    for model in db.scalars(select(Model).where(Model.taken_off < now() - OFF_AGE).order_by(Model.id).limit(_AT_ONCE)):
+        db.delete(model)
 
 
 def _drops(db: Session) -> None:

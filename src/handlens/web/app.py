@@ -12,7 +12,22 @@ from werkzeug.exceptions import HTTPException, RequestEntityTooLarge
 
 from .. import __version__
 from ..core.limits import InputError, MendError
-from . import bench, catalogue, drops, exports, handoff, inspections, jobs, lost_images, models, recipes, sheets, watches, ways
+from . import (
+    batches,
+    bench,
+    catalogue,
+    drops,
+    exports,
+    handoff,
+    inspections,
+    jobs,
+    lost_images,
+    models,
+    recipes,
+    sheets,
+    watches,
+    ways,
+)
 from .bodies import most_bytes, too_large
 from .origins import refusal
 from .pages import add_pages
@@ -75,6 +90,7 @@ def create_app() -> Flask:
         sheets,
         handoff,
         ways,
+        batches,
     ):
         api.register_blueprint(module.blueprint)
     app.register_error_handler(InputError, lambda e: problem(422, "Cannot be used", str(e)))

@@ -25,7 +25,7 @@ from .find import refuse, row
 blueprint = Blueprint("handoff", __name__, url_prefix="/api", description="Handing a model on")
 #: Exports that are told of, the newest first.
 _TOLD = 6
-_KINDS = {
+KINDS = {
     ".html": "text/html",
     ".pdf": "application/pdf",
     ".csv": "text/csv",
@@ -141,7 +141,7 @@ def report(revision_id: int, ending: str) -> Response:
         body = report_file(name, [reported])
     except InputError as error:
         refuse(409, str(error))
-    answer = Response(body, mimetype=_KINDS[ending])
+    answer = Response(body, mimetype=KINDS[ending])
     answer.headers["Content-Disposition"] = f"attachment; filename*=UTF-8''{quote(name)}"
     return answer
 

@@ -7,11 +7,14 @@ from typing import Any
 from flask import Response
 from flask.views import MethodView
 from flask_smorest import Blueprint
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
 
 from ..core.measures import Measures
 from ..core.rules.intent import intent_from_json
-from ..store import cards, contents, shelf
+from ..store import cards, contents, shelf, shelf_page
+from ..store.batches.feeding import release
 from ..store.database import session
 from ..store.models import Model, Revision, Waiver, now
 from ..store.sheets import all_sheets
@@ -24,10 +27,92 @@ blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Sh
 @blueprint.get("/shelf")
 @blueprint.arguments(schemas.ShelfQuery, location="query")
 @blueprint.response(200, schemas.Shelf)
-def shelf_page(query: dict[str, Any]) -> dict[str, Any]:
+def shelf_asked(query: dict[str, Any]) -> dict[str, Any]:
     """A page of the Shelf, with totals over all of it."""
     with session() as db:
-        return cards.page(db, query["search"].strip(), query["show"], query["first"])._asdict()
+        first = query.pop("first")
+        return shelf_page.page(db, shelf_page.Asked(**{**query, "search": query["search"].strip()}), first)._asdict()
+
+
+@blueprint.get("/shelf/chosen")
+@blueprint.arguments(schemas.ShelfChoice, location="query")
+@blueprint.response(200, schemas.Chosen)
+def chosen(query: dict[str, Any]) -> dict[str, Any]:
+    """Ids of all models that the Shelf would show, over all its pages: to choose them all."""
+    with session() as db:
+        asked = shelf_page.Asked(**{**query, "search": query["search"].strip()})
+        return {"models": shelf_page.chosen(db, asked, schemas.MOST_CHOSEN)}
+
+
+@blueprint.post("/models/many")
+@blueprint.arguments(schemas.ManyWish)
+@blueprint.response(200, schemas.ManyDone)
+def many(wish: dict[str, Any]) -> dict[str, Any]:
+    """Do one thing with many models: judge them by a sheet, tag them or take a tag away, take them off, bring them back, or throw away for
+    good those that were taken off."""
+    value = wish["value"].strip()
+    with session() as db:
+        if wish["act"] == "judge-by" and value not in {x.slug for x in all_sheets(db)}:
+            refuse(422, f"There is no rule sheet {value}.")
+        if wish["act"] in ("tag", "untag") and not value:
+            refuse(422, "Name the tag.")
+        # In one order, so that two who want the same never wait for each other.
+        wanted = select(Model).where(Model.id.in_(wish["models"])).order_by(Model.id).with_for_update()
+        models = db.scalars(wanted).all()
+        return {"models": [model.id for model in models if _MANY[wish["act"]](db, model, value)]}
+
+
+def _judge_by(db: Session, model: Model, slug: str) -> bool:
+    model.sheet = slug
+    return True
+
+
+def _tag(db: Session, model: Model, tag: str) -> bool:
+    if tag in model.tags:
+        return False
+    if len(model.tags) >= _MOST_TAGS:
+        refuse(422, f"{model.name} has {_MOST_TAGS} tags already; take one away first.")
+    model.tags = sorted([*model.tags, tag], key=str.casefold)
+    return True
+
+
+def _untag(db: Session, model: Model, tag: str) -> bool:
+    there = tag in model.tags
+    model.tags = [x for x in model.tags if x != tag]
+    return there
+
+
+def _take_off(db: Session, model: Model, _: str) -> bool:
+    if model.taken_off is not None:
+        return False
+    release(db, model)
+    shelf.take_off(db, model)
+    return True
+
+
+def _bring_back(db: Session, model: Model, _: str) -> bool:
+    there = model.taken_off is not None
+    shelf.bring_back(db, model)
+    return there
+
+
+def _throw_away(db: Session, model: Model, _: str) -> bool:
+    if model.taken_off is None:
+        return False
+    db.delete(model)
+    return True
+
+
+#: Tags of one model.
+_MOST_TAGS = 20
+_MANY = {
+    "judge-by": _judge_by,
+    "tag": _tag,
+    "untag": _untag,
+    "take-off": _take_off,
+    "bring-back": _bring_back,
+    "throw-away": _throw_away,
+}
 
 
 def _intent_wished(now: dict[str, Any], change: dict[str, Any]) -> dict[str, Any]:
@@ -81,9 +166,9 @@ class OneModel(MethodView):
 
     @blueprint.response(204)
     def delete(self, model_id: int) -> None:
-        """Take a model off the shelf."""
+        """Take a model off the shelf. It can be brought back for 30 days."""
         with session() as db:
-            shelf.delete_model(db, row(db, Model, model_id, "model"))
+            _take_off(db, row(db, Model, model_id, "model", locked=True), "")
 
 
 @blueprint.route("/models/<int:model_id>/waivers")

@@ -31,4 +31,8 @@ def troubles() -> list[str]:
         for name, x in told.items()
         if x == "stopped"
     ]
-    return halted + [_SAID[name] for name, state in told.items() if state == "starting" and name in _SAID]
+    # Of several workers it is told once.
+    starting = dict.fromkeys(
+        "worker" if name.startswith("worker ") else name for name, state in told.items() if state == "starting"
+    )
+    return halted + [_SAID[name] for name in starting if name in _SAID]

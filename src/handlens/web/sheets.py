@@ -173,9 +173,13 @@ def try_edit(wish: dict[str, Any], slug: str) -> dict[str, Any]:
         edited = with_changes(
             base, {"name": sheet.name, "code": sheet.code, **wish["changes"], "slug": slug, "version": sheet.version}, "The edit"
         )
-        of = min(db.scalar(select(func.count(Model.id))) or 0, _TRIED)
+        of = min(db.scalar(select(func.count(Model.id)).where(Model.taken_off.is_(None))) or 0, _TRIED)
         some = (
-            select(Model).order_by(Model.touched.desc(), Model.id).offset(wish["first"]).limit(min(_AT_ONCE, of - wish["first"]))
+            select(Model)
+            .where(Model.taken_off.is_(None))
+            .order_by(Model.touched.desc(), Model.id)
+            .offset(wish["first"])
+            .limit(min(_AT_ONCE, of - wish["first"]))
         )
         models = list(db.scalars(some)) if wish["first"] < of else []
         changed = []
@@ -258,7 +262,7 @@ def _falls_short(db: Session, sheet: RuleSheet) -> list[dict[str, Any]]:
     """How many models on the shelf each check stops or warns of under a sheet, by what was judged already."""
     found: dict[str, dict[str, Any]] = {}
     of = 0
-    for model in db.scalars(select(Model).order_by(Model.touched.desc()).limit(_TRIED)):
+    for model in db.scalars(select(Model).where(Model.taken_off.is_(None)).order_by(Model.touched.desc()).limit(_TRIED)):
         done = _read(db, model)
         kept = None if done is None else shelf.judged_before(db, done, sheet, shelf.intent_of(model))
         if kept is None:

@@ -10,6 +10,7 @@ from flask.views import MethodView
 from flask_smorest import Blueprint
 from sqlalchemy import func, select
 
+from ..store.batches import making
 from ..store.database import session
 from ..store.models import Watch
 from . import schemas
@@ -39,7 +40,8 @@ class Watches(MethodView):
                 return _described(known)
             if (db.scalar(select(func.count(Watch.id))) or 0) >= _MOST:
                 refuse(422, f"{_MOST} folders are watched already; give one up first.")
-            watch = Watch(path=str(path))
+            batch = making.begin(db, path.name or str(path), "realtime-engine", []) if wish["batch"] else None
+            watch = Watch(path=str(path), batch_id=batch.id if batch is not None else None)
             db.add(watch)
             db.flush()
             return _described(watch)
@@ -87,4 +89,4 @@ def _roots() -> list[Path]:
 
 
 def _described(watch: Watch) -> dict[str, Any]:
-    return {"id": watch.id, "path": watch.path, "models": len(watch.models), "error": watch.error}
+    return {"id": watch.id, "path": watch.path, "models": len(watch.models), "error": watch.error, "batch": watch.batch_id}

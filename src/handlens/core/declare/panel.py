@@ -79,7 +79,7 @@ class Table(msgspec.Struct, frozen=True):
 
 class Panel(msgspec.Struct, frozen=True):
     """about: what the station looks at. line, limit: the figure that counts most, and what it is held against, in words.
-    meter: measured over wanted, where there is such a share.
+    meter: measured over wanted, where there is such a share. nothing: the model has nothing that the station looks at.
     """
 
     about: str
@@ -88,6 +88,7 @@ class Panel(msgspec.Struct, frozen=True):
     meter: float | None
     headline: list[Figure]
     tables: list[Table]
+    nothing: bool = False
 
 
 def row(cells: Mapping[str, str | Cell], **of: Any) -> Row:

@@ -45,6 +45,7 @@ class Entry(msgspec.Struct, frozen=True):
     meter: float | None = None
     headline: list[Figure] = []
     tables: list[Table] = []
+    nothing: bool = False
 
 
 def ledger(measures: Measures, sheet: RuleSheet, intent: Intent, judgement: Judgement) -> list[Entry]:

@@ -38,10 +38,10 @@ def table(reported: Sequence[Reported]) -> bytes:
     for one in reported:
         findings = one.report.get("findings", [])
         for finding in findings:
-            rows.writerow([_safe(x) for x in (one.path, one.sheet, *_cells(finding))])
+            rows.writerow([safe(x) for x in (one.path, one.sheet, *_cells(finding))])
         if not findings:
             what = ("error", "", one.error) if one.error else ("clear", "", "nothing was found")
-            rows.writerow([_safe(x) for x in (one.path, one.sheet, "", "", *what, *[""] * 9)])
+            rows.writerow([safe(x) for x in (one.path, one.sheet, "", "", *what, *[""] * 9)])
     return out.getvalue().encode()
 
 
@@ -64,7 +64,7 @@ def _cells(finding: Json) -> list[object]:
     ]
 
 
-def _safe(cell: object) -> object:
+def safe(cell: object) -> object:
     """A cell that no program for tables takes for a formula, as a part of a model may be called like one."""
     text = "" if cell is None else cell
     return f"'{text}" if isinstance(text, str) and text[:1] in ("=", "+", "-", "@", "\t", "\r") else text

@@ -27,6 +27,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             None,
             [Figure("0", "", "clips", None), Figure(f"{joints:,}", "", f"{words} that clips could move", None)],
             [],
+            nothing=True,
         )
     there = {clip.name for clip in own.clips}
     lost = [w for w in wanted if w not in there]

@@ -26,6 +26,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
             None,
             [Figure("0", "", "skins", None), Figure(f"{rigid:,}", "", "rigid part" if rigid == 1 else "rigid parts", None)],
             [],
+            nothing=True,
         )
     unit, most = unit_of(measures), sheet.limits.influences_vertex
     off = max((skin.joints[k].off for skin in own.skins for k in off_joints(skin)[:1]), default=0.0)

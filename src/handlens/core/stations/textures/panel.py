@@ -80,6 +80,7 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     limit = sheet.limits.texture_memory_bytes
     return Panel(
         about="images, and how they lie on the surface",
+        nothing=not measures.images and not astray,
         line=f"{lost:,} of {len(measures.images):,} missing"
         if lost
         else f"{len(measures.images):,} {'image' if len(measures.images) == 1 else 'images'}"
