@@ -11,7 +11,7 @@ from .core.route.house import house_folders
 
 _READ, _WRITTEN = (
     ("path", "fit", "unfit", "a", "b", "sent", "place", "rules", "intent", "baseline", "recipe", "mended"),
-    ("out", "json", "proof", "picture", "recipe_out"),
+    ("out", "json", "proof", "picture", "recipe_out", "csv", "report"),
 )
 
 

@@ -138,6 +138,33 @@ def way_text(place: str, way: Way) -> list[str]:
     return lines
 
 
+def batch_table(tree: dict[str, Any]) -> str:
+    """Models by how they stand, then what several of them have in common. tree: as `batch --json` has it."""
+    rows = [["", "", "came", "after", ""]]
+    for one in tree["models"]:
+        if "error" in one:
+            rows.append([one["place"], "could not be read"])
+            continue
+        now = one["after"] if one["helps"] else one["verdict"]
+        word = "held" if now["stop"] or now["unlooked"] else "Fit"
+        after = "" if one["after"] is None else _counted(one["after"]) if one["helps"] else "no better"
+        proved = {None: "", True: "proved", False: "not proved"}[one["proved"]]
+        rows.append([one["place"], word, _counted(one["verdict"]), after, proved])
+    widths = [max(len(row[k]) for row in rows if k < len(row)) for k in range(5)]
+    lines = ["  ".join(cell.ljust(width) for cell, width in zip(row, widths, strict=False)).rstrip() for row in rows[1:]]
+    for trouble in tree["troubles"]:
+        if trouble["models"] > 1:
+            mends = ", ".join(f"{m['mend']} in {m['models']:,}" for m in trouble["mends"])
+            lines.append(
+                f"{trouble['result']:8} {plural(trouble['models'], 'model')}: {trouble['check']}{f' ({mends})' if mends else ''}"
+            )
+    return "\n".join(lines) + f"\n{summary_text(tree['models'])}"
+
+
+def _counted(verdict: dict[str, int]) -> str:
+    return ", ".join(plural(verdict[k], k) for k in ("stop", "caution") if verdict[k]) or "nothing to mend"
+
+
 def ways_table(trees: list[dict[str, Any]]) -> str:
     """Models by destinations: what is left where. trees: as `way --json` has them."""
     read = [tree for tree in trees if "branches" in tree]

@@ -8,7 +8,7 @@ from .. import __version__
 from ..core.formats.table import WRITABLE
 from ..core.limits import InputError
 from ..core.words.lengths import WISHES
-from . import comparing, judging, learning, lists, receiving, ways, writing
+from . import batching, comparing, judging, learning, lists, receiving, ways, writing
 from .examples import after
 
 
@@ -97,6 +97,45 @@ def parser() -> argparse.ArgumentParser:
     p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
     _replace(p)
     p.set_defaults(run=writing.run_export)
+
+    p = commands.add_parser(
+        "batch",
+        help="judge many models by one sheet, try a recipe or the way to Fit on all, write and prove them",
+        description="Of a folder every model below it. What is tried is tried on copies; a model that it leaves no better, or to which it brings "
+        "anything, is written as it came.",
+    )
+    p.add_argument(
+        "path",
+        metavar="PATH",
+        nargs="+",
+        help="model files, folders and zips; below a folder each folder with a model, and each zip, is a package of its own",
+    )
+    _rules(p)
+    p.add_argument(
+        "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
+    )
+    p.add_argument("--jobs", type=_jobs, default=1, metavar="N", help="models that are worked on at once (default: 1)")
+    tried = p.add_mutually_exclusive_group()
+    tried.add_argument("--way", action="store_true", help="try the way to Fit on each")
+    tried.add_argument("--recipe", metavar="FILE", help="try a recipe on each, as `way --recipe` writes it")
+    p.add_argument(
+        "--goal",
+        choices=["stop", "caution", "note"],
+        default="caution",
+        help="from which result on the way mends (default: caution)",
+    )
+    p.add_argument("--out", metavar="DIR", help="write each model into a folder of its own, and prove it")
+    p.add_argument(
+        "--format", metavar="NAME", help="in which format (default: its own where the sheet takes it, else the sheet's first)"
+    )
+    p.add_argument("--package", action="store_true", help="write the whole package of each that came in one")
+    p.add_argument("--csv", metavar="FILE", help="write models by stations as a table")
+    p.add_argument("--report", metavar="FILE", help="write a report of all: .html, .pdf, .csv, .xml or .sarif")
+    p.add_argument("--json", metavar="FILE|-", help="write it all as JSON")
+    p.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
+    p.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
+    _replace(p)
+    p.set_defaults(run=batching.run_batch, recursive=True)
 
     p = commands.add_parser(
         "way",

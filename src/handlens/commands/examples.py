@@ -32,6 +32,13 @@ _EXAMPLES: dict[str, tuple[tuple[str, ...], str]] = {
         ("handlens export crab_pot --format glb --out out/ --proof proof.json",),
         "0: written, and proved where that was asked for. 1: written, and not proved. 2: nothing was written.",
     ),
+    "batch": (
+        (
+            "handlens batch props/ --rules creator-platform-strict --jobs 4 --csv props.csv",
+            "handlens batch props/ --way --jobs 4 --out mended/ --report props.html",
+        ),
+        "0: nothing stops any model as it would be handed on, and what was written is proved. 1: something does, a model could not be read, or a file is not proved. 2: nothing could be read, or the call is wrong.",
+    ),
     "way": (
         (
             "handlens way crab_pot --rules creator-platform-strict",

@@ -47,7 +47,7 @@ def run_report(args: argparse.Namespace) -> int:
     report_file(args.out, [])
     outputs = outputs_of(args)
     judged = _judged_models(args, outputs, True, False, pictures=Path(args.out).suffix.lower() in (".html", ".pdf"))
-    sheet = _sheet(args).name
+    sheet = sheet_of_call(args).name
     reported = [Reported(one.place, sheet, one.tree, one.tree.get("error", ""), _fails_from(args), one.picture) for one in judged]
     outputs.write({Path(args.out): report_file(args.out, reported)}, report=True)
     if not args.quiet:
@@ -97,7 +97,8 @@ def named_models(args: argparse.Namespace) -> list[Which]:
     return out
 
 
-def _sheet(args: argparse.Namespace) -> RuleSheet:
+def sheet_of_call(args: argparse.Namespace) -> RuleSheet:
+    """The rule sheet that a call names, else its project's. Raises InputError."""
     from ..core.rules import load_sheet
 
     return load_sheet(args.rules or (args.project.sheet if args.project else None))
@@ -116,7 +117,7 @@ def _judged_models(
     """
     from ..core.pipeline.baseline import read_baseline
 
-    sheet = _sheet(args)
+    sheet = sheet_of_call(args)
     baseline = read_baseline(Path(args.baseline)) if args.baseline else None
     if args.project:
         for sentence in args.project.ended(date.today()):
@@ -147,7 +148,7 @@ def _each(work: Callable[[Which], _Judged], named: list[Which], args: argparse.N
     """Models one after another, or several at once, in their order; one that cannot be read takes no other along."""
     from ..core.machine.one_each import one_each
 
-    bar = _progress(len(named), args)
+    bar = progress_bar(len(named), args)
     if args.jobs == 1 or len(named) == 1:
         for which in named:
             try:
@@ -193,7 +194,7 @@ def _load() -> None:
     stations()
 
 
-def _progress(total: int, args: argparse.Namespace) -> Any:
+def progress_bar(total: int, args: argparse.Namespace) -> Any:
     """A bar on standard error while several models are worked on, where a person looks at it."""
     from tqdm import tqdm
 

@@ -170,7 +170,7 @@ def _written(
     from ..core.pipeline.writing import write_as
 
     scene, branch = found.scenes[k + 1], found.way.branches[k]
-    name = branch.format or _format(scene, sheet)
+    name = branch.format or format_for(scene, sheet)
     if is_package(args.path[0]) and is_package(out, written=True):
         refuse_inside(args.path[0], out)
         because = [call.mend for call in recipe(found.way, sheet.slug)]
@@ -192,7 +192,7 @@ def _written(
     )
 
 
-def _format(scene: Scene, sheet: RuleSheet) -> str:
+def format_for(scene: Scene, sheet: RuleSheet) -> str:
     """The format in which a model goes to a destination: its own where that is taken there, else the first that is."""
     from ..core.formats.table import WRITERS
 

@@ -31,10 +31,10 @@ def _settings() -> dict[str, str]:
 
 
 class Child:
-    """One child. returncode: as of `subprocess`, None while it runs. told: the lines that it writes."""
+    """One child. returncode: as of `subprocess`, None while it runs. lines: what it writes."""
 
-    def __init__(self, number: int, told: asyncio.StreamReader) -> None:
-        self.number, self.told = number, told
+    def __init__(self, number: int, lines: asyncio.StreamReader) -> None:
+        self.number, self.lines = number, lines
         self.returncode: int | None = None
         self._ended = asyncio.Event()
 
@@ -87,7 +87,12 @@ class Children:
                 os.close(write)
             told = asyncio.StreamReader()
             await asyncio.get_running_loop().connect_read_pipe(lambda: asyncio.StreamReaderProtocol(told), os.fdopen(read, "rb"))
-            number = await asyncio.wait_for(begun, _BEGUN_SECONDS)
+            try:
+                number = await asyncio.wait_for(begun, _BEGUN_SECONDS)
+            except TimeoutError:
+                # It was halted, or hangs: another one is begun in its place.
+                await self.dismiss()
+                raise ConnectionResetError("the process that children come from does not answer") from None
         child = Child(number, told)
         self._running[number] = child
         self._settle(child)

@@ -167,7 +167,7 @@ _BETWEEN_WORDS = 0.3
 async def _listen(job_id: int, process: Child, folder: Path, parts: Mapping[str, KeepPart]) -> None:
     """Carry the child's progress lines into the job's row, and keep what comes before the rest."""
     last = 0.0
-    async for line in process.told:
+    async for line in process.lines:
         try:
             news = json.loads(line)
         except ValueError:

@@ -11,6 +11,7 @@ from typing import Any
 
 from ..core import limits
 from ..core.machine.parent import end_with_parent
+from ..store.about import refuse_other_version
 from .folders import keep_watch
 from .house import House, keep_house
 from .running import dismiss, work_folder
@@ -21,6 +22,9 @@ _SENT_AT_ONCE = 4
 
 
 async def _serve(at_once: int, helper: bool) -> None:
+    if helper:
+        # What is kept by another version is not to be mixed with what this one would make.
+        await asyncio.to_thread(refuse_other_version)
     async with app.open_async():
         house = House(app, own=not helper)
         await house.move_in()

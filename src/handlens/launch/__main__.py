@@ -15,9 +15,11 @@ from typing import TextIO
 from sqlalchemy.exc import OperationalError
 
 from ..core import limits
+from ..core.limits import InputError
 from ..core.words.lengths import WISH, WISHES
 from .claim import Claimed, claim, tell
 from .cluster import Cluster, ClusterError, free_port
+from .other_machines import NoAddress, address_for_worker, interface
 from .parts import Child, GivenUp, Part, look_after, tell_state
 
 ROOT = Path(__file__).parents[3]
@@ -33,6 +35,7 @@ class CannotStart(Exception):
 def main() -> int:
     """Start everything and wait; returns the exit code."""
     args = _arguments()
+    args.data = args.data or ROOT / (".data-worker" if args.worker else ".data")
     for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, lambda *_: sys.exit(0))
     folder = args.data.resolve()
@@ -41,8 +44,8 @@ def main() -> int:
     try:
         folder.mkdir(parents=True, exist_ok=True)
         held = claim(folder)
-        return _run(folder, args, parts, held)
-    except (ClusterError, Claimed, CannotStart, GivenUp, OSError, KeyError) as error:
+        return (_work if args.worker else _run)(folder, args, parts, held)
+    except (ClusterError, Claimed, CannotStart, GivenUp, NoAddress, InputError, OSError, KeyError) as error:
         print(f"./start: {error}", file=sys.stderr)
         return 1
     except KeyboardInterrupt:
@@ -60,8 +63,13 @@ def main() -> int:
 def _arguments() -> argparse.Namespace:
     parser = argparse.ArgumentParser(prog="./start")
     parser.add_argument("--port", type=_port, default=8440)
-    parser.add_argument("--data", type=Path, default=ROOT / ".data")
+    parser.add_argument("--data", type=Path)
     parser.add_argument("--no-demo", action="store_true")
+    parser.add_argument(
+        "--workers-from", metavar="ADDRESS/NETWORK", help="an address of this machine, and which network workers may come from"
+    )
+    parser.add_argument("--worker", metavar="HOST:PORT", help="only work, for the Hand Lens whose database that is")
+    parser.add_argument("--secret", type=Path, metavar="FILE", help="its worker-secret, copied over")
     parser.add_argument("--lengths", choices=WISHES, default=os.environ.get(WISH, "metric"))
     return parser.parse_args()
 
@@ -74,7 +82,7 @@ def _port(text: str) -> int:
 
 
 def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO) -> int:
-    cluster = Cluster(folder, args.port + 1)
+    cluster = Cluster(folder, args.port + 1, interface(args.workers_from) if args.workers_from else None)
     parts.append(Part("database", cluster.start, lambda: cluster.number, cluster.stop, cluster.base / "log"))
     cluster.start()
     state = folder / "state.json"
@@ -118,17 +126,48 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
         tell(lock, address, [n for part in parts if (n := part.process()) is not None])
 
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)
+    if cluster.listen is not None:
+        secret = cluster.write_worker_secret()
+        print(
+            f"Workers join by: ./start --worker {cluster.listen.ip}:{cluster.port} --secret FILE, a copy of {secret}", flush=True
+        )
     look_after(parts, changed)
     return 0
 
 
+def _work(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO) -> int:
+    """Work for the Hand Lens of another machine, with as many workers as this one has cores, until that is stopped."""
+    if args.secret is None:
+        raise CannotStart("Say by --secret where the copy of that machine's worker-secret is.")
+    os.environ |= {
+        "HANDLENS_DATABASE": address_for_worker(args.worker, args.secret, folder),
+        "HANDLENS_DATA": str(folder),
+    }
+    from ..store.about import refuse_other_version
+
+    refuse_other_version()
+    log = os.fdopen(os.open(folder / "log.txt", os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab")
+    environment = {**os.environ, "PYTHONUNBUFFERED": "1"}
+    for k in range(1, limits.JOBS_AT_ONCE + 1):
+        child = Child(["handlens.jobs.worker", "--at-once", "1", "--helper"], environment, log)
+        child.begin()
+        # While that machine is away they are started again and again, and go on when it is back.
+        parts.append(Part(f"worker {k}", child.begin, child.number, child.end, folder / "log.txt", needed=False))
+    count = "1 worker works" if len(parts) == 1 else f"{len(parts)} workers work"
+    print(f"{count} for {args.worker}  (Ctrl-C stops them)", flush=True)
+    look_after(parts, lambda _: tell(lock, "", [n for part in parts if (n := part.process()) is not None]))
+    return 0
+
+
 def _prepare() -> None:
-    """The database in its newest form, and readings asked for that this version does not have."""
+    """The database in its newest form, what this version is written down in it, and readings asked for that this version does not have."""
+    from ..store.about import write_version
     from ..store.database import session
     from ..store.migrate import upgrade
     from ..store.queue import want_missing
 
     upgrade()
+    write_version()
     with session() as db:
         want_missing(db)
 

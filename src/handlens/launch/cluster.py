@@ -7,6 +7,7 @@ as `handlens`, a role that owns its database and nothing else, with a secret tha
 
 from __future__ import annotations
 
+import ipaddress
 import os
 import pwd
 import secrets
@@ -20,11 +21,14 @@ from pathlib import Path
 from urllib.parse import quote
 
 from ..core.machine.parent import end_with_parent
+from .other_machines import make_certificate, write_pass
 
 MARK = "hand-lens-made-this"
 #: Longest path of a Unix socket (unix(7)), less the name that the server gives its own.
 _SOCKET_PATH = 107 - len("/.s.PGSQL.65535.lock")
 _START_SECONDS, _STOP_SECONDS = 60, 30
+#: Connections at the most: a worker holds about six, the web server up to forty; each that is open takes some ten megabytes.
+_CONNECTIONS = 600
 #: The role that may do everything.
 _ADMIN = "administrator"
 
@@ -57,8 +61,8 @@ def free_port(wanted: int) -> int:
 class Cluster:
     """A cluster in `folder`/database. As root it runs as the postgres user, which initdb demands."""
 
-    def __init__(self, folder: Path, port: int) -> None:
-        self.folder, self.base, self.wanted_port = folder, folder / "database", port
+    def __init__(self, folder: Path, port: int, listen: ipaddress.IPv4Interface | ipaddress.IPv6Interface | None = None) -> None:
+        self.folder, self.base, self.wanted_port, self.listen = folder, folder / "database", port, listen
         self.bin = binaries()
         self.user = pwd.getpwnam("postgres") if os.geteuid() == 0 else None
         #: Who runs the server; nobody else may be its administrator.
@@ -108,6 +112,29 @@ class Cluster:
         lines = (self.base / "pg_hba.conf").read_text().splitlines()
         return any(line.split()[-1:] in (["trust"], ["map=owner"]) and " all all " in " ".join(line.split()) for line in lines)
 
+    def _addresses(self) -> list[str]:
+        return ["127.0.0.1", *([] if self.listen is None else [str(self.listen.ip)])]
+
+    def _tls(self) -> list[str]:
+        """Settings by which what goes over the network is encrypted; none where nothing does."""
+        if self.listen is None:
+            return []
+        try:
+            certificate, key = make_certificate(self.base, str(self.listen.ip))
+        except OSError as error:
+            raise ClusterError(f"Workers on other machines cannot be let in: {error}.") from error
+        if self.user is not None:
+            for path in (certificate, key):
+                shutil.chown(path, self.user.pw_uid, self.user.pw_gid)
+        settings = ("ssl=on", f"ssl_cert_file={certificate}", f"ssl_key_file={key}", "ssl_min_protocol_version=TLSv1.3")
+        return [word for setting in settings for word in ("-c", setting)]
+
+    def write_worker_secret(self) -> Path:
+        """The file that a worker on another machine needs; returns where it is."""
+        place = self.folder / "worker-secret"
+        write_pass(place, self.secret.read_text().strip().rpartition(":")[2], self.base / "server.crt")
+        return place
+
     def _launch(self) -> None:
         """Start the server as a child that ends with this process."""
         self.port = free_port(self.wanted_port)
@@ -125,7 +152,8 @@ class Cluster:
                 "-p",
                 str(self.port),
                 "-c",
-                "listen_addresses=127.0.0.1",
+                f"listen_addresses={','.join(self._addresses())}",
+                *self._tls(),
                 "-c",
                 f"unix_socket_directories={self.sockets}",
                 "-c",
@@ -133,7 +161,7 @@ class Cluster:
                 "-c",
                 "password_encryption=scram-sha-256",
                 "-c",
-                "max_connections=120",
+                f"max_connections={_CONNECTIONS}",
             ],
             stdout=log,
             stderr=log,
@@ -193,6 +221,8 @@ class Cluster:
             "local handlens handlens scram-sha-256",
             "host handlens handlens 127.0.0.1/32 scram-sha-256",
         ]
+        if self.listen is not None:
+            access.append(f"hostssl handlens handlens {self.listen.network} scram-sha-256")
         # An earlier version's roles are asked for once more, by the owner alone, to be put in order.
         roles = (_ADMIN, "handlens", "passing") if former else (_ADMIN,)
         note = "# Written by Hand Lens at each start."

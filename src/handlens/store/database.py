@@ -15,6 +15,9 @@ from sqlalchemy.orm import Session, sessionmaker
 
 #: The queue's tables live in a schema of their own, so that one statement takes them away again.
 SEARCH_PATH = "public,queue"
+#: Milliseconds after which the database lets go of a transaction in which nothing is said any more: whoever began it was halted, or its
+#: machine is gone without a word, and what it locked others wait for. Nothing of ours is silent for so long.
+_IDLE_MS = 120_000
 #: An escaped NUL in JSON, and the whole backslashes before it, which are letters.
 _NUL = re.compile(r"(?<!\\)((?:\\\\)*)\\u0000")
 
@@ -39,7 +42,7 @@ def engine(url: str | None = None) -> Engine:
     """The engine of this process; of another database where a url is given."""
     return create_engine(
         (url or database_url()).replace("postgresql://", "postgresql+psycopg://", 1),
-        connect_args={"options": f"-c search_path={SEARCH_PATH}"},
+        connect_args={"options": f"-c search_path={SEARCH_PATH} -c idle_in_transaction_session_timeout={_IDLE_MS}"},
         json_serializer=json_text,
         pool_pre_ping=True,
         pool_size=10,

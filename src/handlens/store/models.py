@@ -437,6 +437,14 @@ class ExportFile(Base):
     content: Mapped[Content] = relationship()
 
 
+class About(Base):
+    """What the database says of the Hand Lens that keeps it."""
+
+    __tablename__ = "about"
+    key: Mapped[str] = mapped_column(String(40), primary_key=True)
+    value: Mapped[str] = mapped_column(Text)
+
+
 class Job(Base):
     """Work that a person can watch and stop. state: waiting, running, done, failed or cancelled."""
 

@@ -11,11 +11,11 @@ from flask_smorest import Blueprint
 from sqlalchemy import update
 from sqlalchemy.orm import Session
 
-from ..core.present.reports import FORMATS
+from ..core.present.reports import FORMATS, report_file
 from ..core.route.stations import find_mend
 from ..store.batches import board, laying, making
 from ..store.batches.feeding import feed
-from ..store.batches.handing import csv_of, package_files, report_of
+from ..store.batches.handing import csv_of, package_files, reported
 from ..store.database import session
 from ..store.download import zip_of
 from ..store.models import Batch, Model
@@ -239,8 +239,9 @@ def as_report(batch_id: int, ending: str) -> Response:
         refuse(404, f"A report is written as {', '.join(FORMATS)}.")
     with session() as db:
         batch = _batch(db, batch_id)
-        name = f"batch-{batch.id}{ending}"
-        return _download(name, report_of(db, batch, name), KINDS[ending])
+        name, found = f"batch-{batch.id}{ending}", reported(db, batch, ending in (".html", ".pdf"))
+    # Of hundreds that takes a while, for which nothing in the database need be open.
+    return _download(name, report_file(name, found), KINDS[ending])
 
 
 @blueprint.get("/<int:batch_id>/packages")

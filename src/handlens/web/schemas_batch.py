@@ -31,7 +31,7 @@ class BatchTrial(Schema):
     """What was tried on a copy of one model, and how that stands then."""
 
     verdict = fields.Nested(BatchVerdict, required=True, allow_none=True)
-    helps = fields.Boolean(required=True, metadata={"description": "fewer stops or cautions, and nothing new"})
+    helps = fields.Boolean(required=True, metadata={"description": "it weighs less, and no stop and no caution comes"})
     slips = fields.List(fields.String(), required=True, metadata={"description": "titles of the mends"})
     goes = fields.List(fields.String(), required=True)
     comes = fields.List(fields.String(), required=True)

@@ -13,7 +13,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from ...core.present.report import with_waivers
-from ...core.present.reports import Reported, report_file
+from ...core.present.reports import Reported
 from ...core.present.reports.table import safe
 from ...core.route.stations import stations
 from .. import contents, shelf
@@ -67,11 +67,10 @@ def _cell(counts: dict[str, Any] | None) -> str:
     return ", ".join(told) or ("nothing to check" if counts["nothing"] else "clear")
 
 
-def report_of(db: Session, batch: Batch, name: str) -> bytes:
-    """The report of all models of a batch that were judged. name: of the file, whose ending says of which kind it is."""
+def reported(db: Session, batch: Batch, pictures: bool) -> list[Reported]:
+    """What a report says of all models of a batch. pictures: whether each is shown, where they are not too many."""
     found = list(_rows(db, batch))
-    pictures = len(found) <= _PICTURES and name.endswith((".html", ".pdf"))
-    return report_file(name, [_reported(db, batch, row, model, pictures) for row, model in found])
+    return [_reported(db, batch, row, model, pictures and len(found) <= _PICTURES) for row, model in found]
 
 
 def _reported(db: Session, batch: Batch, row: BatchRow, model: Model, pictures: bool) -> Reported:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from typing import Any, NamedTuple
+from collections.abc import Sequence
+from typing import NamedTuple
 
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...core.offers.better import is_better
 from .. import shelf
 from ..models import Batch, BatchRow, Revision, now
 
@@ -21,14 +22,10 @@ class Laying(NamedTuple):
 
 
 def helps(row: BatchRow) -> bool:
-    """Whether what was tried on a model leaves it better than it is, and brings nothing."""
+    """Whether what was tried on a model leaves it better than it is, and brings no stop and no caution."""
     if row.trial is None or row.verdict is None or not row.trial.get("verdict") or not row.trial.get("slips"):
         return False
-    return not row.trial["comes"] and _weight(row.trial["verdict"]) < _weight(row.verdict)
-
-
-def _weight(verdict: Mapping[str, Any]) -> tuple[int, int, int]:
-    return verdict["stop"] + verdict.get("unlooked", 0), verdict["caution"], verdict["note"]
+    return not row.trial.get("harms") and is_better(row.verdict, row.trial["verdict"])
 
 
 def keep(db: Session, batch: Batch, rows: Sequence[int]) -> Laying:

@@ -6,6 +6,7 @@ from typing import Any
 
 from sqlalchemy.orm import Session
 
+from ...core.offers.better import brings_harm
 from ...core.offers.trials import changes
 from ...core.present.report import with_waivers
 from .. import shelf
@@ -37,13 +38,16 @@ def found_by_tape(db: Session, row: BatchRow, batch: Batch, tried: Inspection) -
     sheet, intent = sheet_of(db, batch.sheet), shelf.intent_of(model)
     tree = with_waivers(shelf.judgement(db, tried, sheet, intent).report, shelf.reasons_of(model))
     before = db.get(Inspection, (row.trial or {})["inspection"])
-    goes, comes = list[str](), list[str]()
+    goes, comes, harms = list[str](), list[str](), False
     if before is not None and before.state == "done":
-        goes, comes = changes(*(shelf.full_judgement(db, x, sheet, intent) for x in (before, tried)))
+        judged = [shelf.full_judgement(db, x, sheet, intent) for x in (before, tried)]
+        goes, comes = changes(*judged)
+        harms = brings_harm(*judged)
     runs = tried.runs[-len((row.trial or {})["slips"]) :]
     return {
         "verdict": {**tree["verdict"], "unlooked": len(tree["not_looked_at"])},
         "goes": goes,
         "comes": comes,
+        "harms": harms,
         "left": [run["because"] for run in runs if not run["applied"] and run["because"]],
     }

@@ -24,6 +24,11 @@ def upgrade() -> None:
     # What was kept of models before has no words to be found by.
     op.execute("UPDATE card SET version = ''")
     op.create_table(
+        "about",
+        sa.Column("key", sa.String(40), primary_key=True),
+        sa.Column("value", sa.Text(), nullable=False),
+    )
+    op.create_table(
         "batch",
         sa.Column("id", sa.Integer(), primary_key=True),
         sa.Column("name", sa.Text(), nullable=False),
@@ -64,6 +69,7 @@ def downgrade() -> None:
     op.drop_column("watch", "batch_id")
     op.drop_table("batch_row")
     op.drop_table("batch")
+    op.drop_table("about")
     op.drop_index("job_under_way", "job")
     op.drop_index("model_folder", "model")
     op.drop_column("card", "words")
