@@ -5211,7 +5211,7 @@ export interface components {
         };
         BatchTrial: {
             verdict: components["schemas"]["BatchVerdict"] | null;
-            /** @description fewer stops or cautions, and nothing new */
+            /** @description it weighs less, and no stop and no caution comes */
             helps: boolean;
             /** @description titles of the mends */
             slips: string[];

@@ -42,6 +42,8 @@ def _setting(name: str, otherwise: float) -> float:
 JOBS_AT_ONCE = int(_setting("HANDLENS_JOBS", max(1, min(len(os.sched_getaffinity(0)), _memory() // (2 * 1024**3)))))
 #: Address space of one job: so many of the largest fit beside each other, and an eighth is left for the rest.
 CHILD_MEMORY_BYTES = int(_setting("HANDLENS_JOB_MEMORY_MIB", _memory() * 7 / 8 / JOBS_AT_ONCE / 1024**2) * 1024**2)
+#: The same for a job of the queue, beside which there may be one more that a person waits for.
+QUEUED_MEMORY_BYTES = int(_setting("HANDLENS_JOB_MEMORY_MIB", _memory() * 7 / 8 / (JOBS_AT_ONCE + 1) / 1024**2) * 1024**2)
 #: Whether the mends that a model is offered are tried on copies of it once it is judged.
 TRIES = os.environ.get("HANDLENS_TRIES") != "0"
 CHILD_SECONDS = int(_setting("HANDLENS_JOB_SECONDS", 1_800))

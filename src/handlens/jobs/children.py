@@ -16,6 +16,7 @@ import sys
 from contextlib import suppress
 from pathlib import Path
 
+from ..core import limits
 from ..core.machine.confine import plain_environment
 from ..core.route.house import FOLDERS
 from ..core.words.lengths import WISH
@@ -27,7 +28,8 @@ _BEGUN_SECONDS = 60.0
 
 def _settings() -> dict[str, str]:
     """Limits and house checks that the environment states hold for children too; nothing else of it is theirs to know."""
-    return {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k in (FOLDERS, WISH)}
+    told = {k: v for k, v in os.environ.items() if k.startswith("HANDLENS_JOB") or k in (FOLDERS, WISH)}
+    return {**told, "HANDLENS_JOB_MEMORY_MIB": str(limits.QUEUED_MEMORY_BYTES / 2**20)}
 
 
 class Child:

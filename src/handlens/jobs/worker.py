@@ -29,10 +29,12 @@ async def _serve(at_once: int, helper: bool) -> None:
         house = House(app, own=not helper)
         await house.move_in()
         beside = [asyncio.create_task(keep_house(house))]
-        workers: list[asyncio.Task[Any]] = [_take_jobs("work", at_once)]
+        workers: list[asyncio.Task[Any]] = [_take_jobs(at_once, "work", "batch")]
         if not helper:
             # Naming what came has a worker of its own: it takes a moment, and must not wait for a reading that takes minutes.
-            workers += [_take_jobs("intake", 1), _take_jobs("send", _SENT_AT_ONCE)]
+            workers += [_take_jobs(1, "intake"), _take_jobs(_SENT_AT_ONCE, "send")]
+            # What a person waits for is begun though batches have all the rest, however long what they do takes.
+            workers.append(_take_jobs(1, "work"))
             beside.append(asyncio.create_task(keep_watch()))
         told = asyncio.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
@@ -53,12 +55,12 @@ async def _serve(at_once: int, helper: bool) -> None:
             shutil.rmtree(work_folder(), ignore_errors=True)
 
 
-def _take_jobs(queue: str, at_once: int) -> asyncio.Task[Any]:
-    """Take the jobs of a queue until that is cancelled; then those under way have three seconds."""
+def _take_jobs(at_once: int, *queues: str) -> asyncio.Task[Any]:
+    """Take the jobs of some queues until that is cancelled; then those under way have three seconds."""
     return asyncio.create_task(
         app.run_worker_async(
-            queues=[queue],
-            name=queue,
+            queues=list(queues),
+            name="-".join(queues),
             concurrency=at_once,
             fetch_job_polling_interval=2.0,
             delete_jobs="successful",

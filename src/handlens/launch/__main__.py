@@ -70,6 +70,7 @@ def _arguments() -> argparse.Namespace:
     )
     parser.add_argument("--worker", metavar="HOST:PORT", help="only work, for the Hand Lens whose database that is")
     parser.add_argument("--secret", type=Path, metavar="FILE", help="its worker-secret, copied over")
+    parser.add_argument("--move-contents", choices=("store", "database"), help="move all contents there, each verified, and end")
     parser.add_argument("--lengths", choices=WISHES, default=os.environ.get(WISH, "metric"))
     return parser.parse_args()
 
@@ -93,6 +94,8 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
         "HANDLENS_STATE": str(state),
     }
     _whatever_ends(_prepare, parts)
+    if args.move_contents:
+        return _move(args.move_contents)
     port = free_port(args.port)
     if port != args.port:
         print(f"Port {args.port} is taken by another program, so it is {port} this time.", file=sys.stderr)
@@ -156,6 +159,19 @@ def _work(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextI
     count = "1 worker works" if len(parts) == 1 else f"{len(parts)} workers work"
     print(f"{count} for {args.worker}  (Ctrl-C stops them)", flush=True)
     look_after(parts, lambda _: tell(lock, "", [n for part in parts if (n := part.process()) is not None]))
+    return 0
+
+
+def _move(to: str) -> int:
+    """Move all contents to the object store or back, saying how far it is."""
+    from ..store.moving import move_contents
+
+    def report(number: int, total: int) -> None:
+        if number == total or number % 100 == 0:
+            print(f"{number:,} of {total:,} contents", file=sys.stderr, flush=True)
+
+    count, size = move_contents(to, report)
+    print(f"{count:,} contents, {size / 2**20:,.1f} MiB, lie in the {'object store' if to == 'store' else 'database'} now.")
     return 0
 
 

@@ -1,12 +1,15 @@
-"""The content store: bytes by SHA-256, in chunks, never whole in memory."""
+"""The content store: bytes by SHA-256, in chunks in the database or as objects in a store beside it, never whole in memory."""
 
 from __future__ import annotations
 
 import hashlib
+import tempfile
 from collections.abc import Iterable, Iterator
 from pathlib import Path
+from typing import Any
 
-from sqlalchemy import delete, select, text
+from sqlalchemy import Function, delete, func, select, text
+from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
@@ -14,7 +17,8 @@ from ..core import limits
 from ..core.limits import InputError
 from ..core.packages import open_plain
 from .database import engine, session
-from .models import Chunk, Content
+from .models import Chunk, Content, GoneObject
+from .object_store import PLACE, ObjectStore, object_store
 from .room import NoRoom, no_room
 
 CHUNK = 1 << 20
@@ -25,42 +29,113 @@ def put(db: Session, pieces: Iterable[bytes], label: str, most: int = limits.MAX
 
     Runs inside the caller's transaction, so a broken upload leaves nothing behind.
     """
+    store = object_store()
+    return _put_object(db, store, pieces, label, most) if store is not None else _put_chunks(db, pieces, label, most)
+
+
+def _put_chunks(db: Session, pieces: Iterable[bytes], label: str, most: int) -> Content:
     content = Content()
     db.add(content)
     db.flush()
-    digest, total, number, held = hashlib.sha256(), 0, 0, bytearray()
-    for piece in pieces:
-        digest.update(piece)
-        total += len(piece)
-        if total > most:
-            raise InputError(f"{label} is larger than {most >> 20:,} MiB, the most that is taken.")
-        held += piece
-        if len(held) >= CHUNK and (full := no_room(len(held))):
-            raise NoRoom(full)
-        while len(held) >= CHUNK:
-            _add(db, content, number, bytes(held[:CHUNK]))
-            del held[:CHUNK]
-            number += 1
-    if held:
-        _add(db, content, number, bytes(held))
-    name = digest.hexdigest()
-    # Two uploads of the same bytes may end at once: the lock lets the second see the first.
-    db.execute(select(_lock(name)))
-    # Held until the caller refers to it: nobody may sweep it away meanwhile, since as yet it may be nobody's.
-    twin = db.scalar(select(Content).where(Content.sha256 == name).with_for_update(read=True, key_share=True))
+    digest = hashlib.sha256()
+    for _ in add_chunks(db, content, _counted(pieces, label, most, digest)):
+        pass
+    twin = _twin(db, digest.hexdigest())
     if twin is not None:
         db.execute(delete(Content).where(Content.id == content.id))
         db.expunge(content)
         return twin
-    content.sha256, content.bytes = name, total
+    content.sha256 = digest.hexdigest()
     db.flush()
     return content
 
 
-def _lock(name: str):  # type: ignore[no-untyped-def]
-    from sqlalchemy import func
+def _put_object(db: Session, store: ObjectStore, pieces: Iterable[bytes], label: str, most: int) -> Content:
+    """An object is named by its hash, so its bytes wait in a file until that is known."""
+    digest, total = hashlib.sha256(), 0
+    with tempfile.NamedTemporaryFile(prefix="handlens-content-") as file:
+        for piece in _counted(pieces, label, most, digest):
+            file.write(piece)
+            total += len(piece)
+        file.flush()
+        twin = _twin(db, digest.hexdigest())
+        if twin is not None:
+            return twin
+        store.put(digest.hexdigest(), Path(file.name))
+    content = Content(sha256=digest.hexdigest(), bytes=total, stored=True)
+    # An object of that name is wanted again.
+    db.execute(delete(GoneObject).where(GoneObject.sha256 == content.sha256))
+    db.add(content)
+    db.flush()
+    return content
 
+
+def _counted(pieces: Iterable[bytes], label: str, most: int, digest: hashlib._Hash) -> Iterator[bytes]:
+    """Pieces as they come, hashed. Raises InputError where they are too many, or the disk too full."""
+    total = since = 0
+    for piece in pieces:
+        digest.update(piece)
+        total += len(piece)
+        since += len(piece)
+        if total > most:
+            raise InputError(f"{label} is larger than {most >> 20:,} MiB, the most that is taken.")
+        if since >= CHUNK:
+            if full := no_room(since):
+                raise NoRoom(full)
+            since = 0
+        yield piece
+
+
+def _twin(db: Session, name: str) -> Content | None:
+    """The content of that hash which is there already. Nobody else may put the same bytes in before the transaction ends."""
+    # Two uploads of the same bytes may end at once: the lock lets the second see the first.
+    db.execute(select(lock_of(name)))
+    # Held until the caller refers to it: nobody may sweep it away meanwhile, since as yet it may be nobody's.
+    return db.scalar(select(Content).where(Content.sha256 == name).with_for_update(read=True, key_share=True))
+
+
+def lock_of(name: str) -> Function[Any]:
+    """What is selected to have a hash to oneself until the transaction ends."""
     return func.pg_advisory_xact_lock(int(name[:15], 16))
+
+
+def add_chunks(db: Session, content: Content, pieces: Iterable[bytes]) -> Iterator[bytes]:
+    """Store pieces as a content's chunks, and hand each on once it is taken; the content knows its size at the end."""
+    number, total, held = 0, 0, bytearray()
+    for piece in pieces:
+        held += piece
+        total += len(piece)
+        while len(held) >= CHUNK:
+            _add(db, content, number, bytes(held[:CHUNK]))
+            del held[:CHUNK]
+            number += 1
+        yield piece
+    if held:
+        _add(db, content, number, bytes(held))
+    content.bytes = total
+    db.flush()
+
+
+def object_is_gone(db: Session, digest: str) -> None:
+    """Have the object of a hash taken away once this transaction is written: until then it is still what a content is read from."""
+    db.execute(insert(GoneObject).values(sha256=digest).on_conflict_do_nothing())
+
+
+def take_gone_objects_away(most: int = 1000) -> int:
+    """Take objects out of the store that no content is read from any more; returns how many. Raises InputError where the store is away."""
+    store = object_store()
+    if store is None:
+        return 0
+    with session() as db:
+        digests = list(db.scalars(select(GoneObject.sha256).limit(most)))
+    for digest in digests:
+        with session() as db:
+            # The same bytes may have come again meanwhile: then the object stays.
+            db.execute(select(lock_of(digest)))
+            if db.scalar(select(Content.id).where(Content.sha256 == digest, Content.stored)) is None:
+                store.delete(digest)
+            db.execute(delete(GoneObject).where(GoneObject.sha256 == digest))
+    return len(digests)
 
 
 def _add(db: Session, content: Content, number: int, data: bytes) -> None:
@@ -87,7 +162,14 @@ def put_file(db: Session, path: Path) -> Content:
 
 
 def stream(db: Session, content_id: int) -> Iterator[bytes]:
-    """The content in order, a chunk at a time."""
+    """The content in order, a chunk at a time. Raises InputError where it lies in a store that is away, or not set here."""
+    found = db.execute(select(Content.sha256, Content.stored).where(Content.id == content_id)).one_or_none()
+    if found is not None and found.stored:
+        store = object_store()
+        if store is None:
+            raise InputError(f"A content lies in an object store, and none is set here; start with the same {PLACE} as before.")
+        yield from store.stream(str(found.sha256))
+        return
     number = 0
     while (data := db.scalar(select(Chunk.data).where(Chunk.content_id == content_id, Chunk.number == number))) is not None:
         yield data
@@ -121,7 +203,7 @@ def give_back() -> bool:
     """
     with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as c:
         held, used = c.execute(
-            text("SELECT pg_total_relation_size('content_chunk'), (SELECT coalesce(sum(bytes), 0) FROM content)")
+            text("SELECT pg_total_relation_size('content_chunk'), (SELECT coalesce(sum(bytes), 0) FROM content WHERE NOT stored)")
         ).one()
         idle = int(held) - int(used)
         if idle < max(_IDLE_BYTES, int(used)) or no_room(int(used) * 2):
@@ -150,5 +232,8 @@ def sweep(db: Session) -> int:
     orphan = select(Content.id).where(*[~select(u).where(u == Content.id).exists() for u in users], Content.sha256.is_not(None))
     gone = list(db.scalars(orphan.with_for_update(skip_locked=True)))
     if gone:
+        stored = select(Content.sha256).where(Content.id.in_(gone), Content.stored)
+        for digest in db.scalars(stored).all():
+            object_is_gone(db, str(digest))
         db.execute(delete(Content).where(Content.id.in_(gone)))
     return len(gone)

@@ -23,13 +23,21 @@ def now() -> datetime:
 
 
 class Content(Base):
-    """Bytes by SHA-256, once. sha256 is empty only while an upload is under way."""
+    """Bytes by SHA-256, once. sha256 is empty only while an upload is under way. stored: they lie in the object store, not in chunks."""
 
     __tablename__ = "content"
     id: Mapped[int] = mapped_column(BigInteger, primary_key=True)
     sha256: Mapped[str | None] = mapped_column(String(64), unique=True)
     bytes: Mapped[int] = mapped_column(BigInteger, default=0)
+    stored: Mapped[bool] = mapped_column(default=False)
     created: Mapped[datetime] = mapped_column(default=now)
+
+
+class GoneObject(Base):
+    """An object that no content is read from any more, and that is still to be taken out of the store."""
+
+    __tablename__ = "gone_object"
+    sha256: Mapped[str] = mapped_column(String(64), primary_key=True)
 
 
 class Chunk(Base):

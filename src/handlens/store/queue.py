@@ -94,14 +94,17 @@ def deliver(db: Session, job: Job) -> None:
     """Put a job on the queue, in the session's transaction."""
     # Of what nobody waits for one is done at a time, so that whoever waits always finds a worker.
     alone = "try" if job.kind == "try" else None
-    deferrer = producer().configure_task(job.kind, queue=queue_of(job.kind), priority=rank(job), lock=alone)
+    deferrer = producer().configure_task(
+        job.kind, queue=queue_of(job.kind, "batch" in job.subject), priority=rank(job), lock=alone
+    )
     deferrer.connection = db.connection().connection.driver_connection
     deferrer.defer(job_id=job.id)
 
 
-def queue_of(kind: str) -> str:
-    """Naming what came never waits behind readings, and readings never behind a gate that is away: each has a worker of its own."""
-    return kind if kind in ("intake", "send") else "work"
+def queue_of(kind: str, of_batch: bool = False) -> str:
+    """Naming what came never waits behind readings, and readings never behind a gate that is away: each has a worker of its own. So has
+    what a person waits for: what a batch asks for takes the other workers alone."""
+    return kind if kind in ("intake", "send") else "batch" if of_batch else "work"
 
 
 def turn(size: int, arrived: datetime) -> float:
@@ -129,9 +132,10 @@ def places(db: Session) -> dict[int, int]:
     # Asked several times a second while a page is open, of a queue that may be long: a few columns, and no objects.
     columns = (Job.id, Job.kind, Job.subject.has_key("batch"), Job.subject["bytes"].as_string(), Job.created)
     waiting = db.execute(select(*columns).where(Job.state == "waiting")).all()
-    ranked = sorted((-_rank(kind, batch, int(size or 0), came), number, kind) for number, kind, batch, size, came in waiting)
-    for _, number, kind in ranked:
-        queue = queue_of(kind)
+    ranked = sorted(
+        (-_rank(kind, batch, int(size or 0), came), number, queue_of(kind)) for number, kind, batch, size, came in waiting
+    )
+    for _, number, queue in ranked:
         out[number] = place.get(queue, 0)
         place[queue] = out[number] + 1
     return out

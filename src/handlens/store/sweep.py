@@ -33,6 +33,7 @@ def all_of_it() -> int:
             some(db)
     with session() as db:
         gone = contents.sweep(db)
+    contents.take_gone_objects_away()
     contents.give_back()
     return gone
 

@@ -206,7 +206,7 @@ class Thumbnail(MethodView):
     def get(self, revision_id: int) -> Response:
         """The picture that was drawn when the revision was read last; the shelf names it by its number, so that it can be kept."""
         with session() as db:
-            revision = row(db, Revision, revision_id, "revision")
+            revision = row(db, Revision, revision_id, "revision", off=True)
             if revision.thumbnail_id is None:
                 refuse(404, "No picture has been drawn yet.")
             data = contents.read(db, revision.thumbnail_id)

@@ -112,12 +112,17 @@ class ShelfQuery(ShelfChoice):
 MOST_CHOSEN = 10_000
 
 
+def model_number() -> fields.Integer:
+    """The id of a model, as the database can hold it."""
+    return fields.Integer(validate=validate.Range(0, 2**31 - 1))
+
+
 class Chosen(Schema):
     models = fields.List(fields.Integer(), required=True)
 
 
 class ManyWish(Strict):
-    models = fields.List(fields.Integer(), required=True, validate=validate.Length(1, MOST_CHOSEN))
+    models = fields.List(model_number(), required=True, validate=validate.Length(1, MOST_CHOSEN))
     act = fields.String(
         required=True, validate=validate.OneOf(["judge-by", "tag", "untag", "take-off", "bring-back", "throw-away"])
     )

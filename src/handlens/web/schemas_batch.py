@@ -7,7 +7,7 @@ from marshmallow import Schema, fields, validate
 from ..core.formats.table import WRITERS
 from ..store.batches.board import ORDERS, SHOW
 from .schemas import MOST_CHOSEN as MOST_NAMED
-from .schemas import RESULTS, STATES, Slip
+from .schemas import RESULTS, STATES, Slip, model_number
 from .structs import Strict
 
 
@@ -111,12 +111,12 @@ class BatchQuery(Strict):
 class BatchWish(Strict):
     name = fields.String(load_default="", validate=validate.Length(max=120))
     sheet = fields.String(load_default="realtime-engine")
-    models = fields.List(fields.Integer(), load_default=list, validate=validate.Length(max=MOST_NAMED))
+    models = fields.List(model_number(), load_default=list, validate=validate.Length(max=MOST_NAMED))
     bench_too = fields.Boolean(load_default=True, metadata={"description": "the models' Benches are judged by the sheet too"})
 
 
 class BatchModels(Strict):
-    models = fields.List(fields.Integer(), required=True, validate=validate.Length(1, MOST_NAMED))
+    models = fields.List(model_number(), required=True, validate=validate.Length(1, MOST_NAMED))
 
 
 class Added(Schema):
@@ -131,7 +131,7 @@ class TrialWish(Strict):
     check = fields.String(load_default="")
     mend = fields.String(load_default="")
     models = fields.List(
-        fields.Integer(),
+        model_number(),
         load_default=None,
         allow_none=True,
         validate=validate.Length(max=MOST_NAMED),
@@ -140,7 +140,7 @@ class TrialWish(Strict):
 
 
 class KeepWish(Strict):
-    models = fields.List(fields.Integer(), load_default=None, allow_none=True, validate=validate.Length(max=MOST_NAMED))
+    models = fields.List(model_number(), load_default=None, allow_none=True, validate=validate.Length(max=MOST_NAMED))
 
 
 class Laying(Schema):
@@ -152,7 +152,7 @@ class Laying(Schema):
 class BatchExportWish(Strict):
     format = fields.String(load_default="", validate=validate.OneOf(["", *WRITERS]))
     whole = fields.Boolean(load_default=False, metadata={"description": "each as the package that it came in"})
-    models = fields.List(fields.Integer(), load_default=None, allow_none=True, validate=validate.Length(max=MOST_NAMED))
+    models = fields.List(model_number(), load_default=None, allow_none=True, validate=validate.Length(max=MOST_NAMED))
 
 
 class Remedy(Schema):
@@ -188,5 +188,5 @@ class CellFindings(Schema):
 
 
 class CellQuery(Strict):
-    model = fields.Integer(required=True)
+    model = fields.Integer(required=True, validate=validate.Range(0, 2**31 - 1))
     station = fields.String(required=True, validate=validate.Length(1, 40))

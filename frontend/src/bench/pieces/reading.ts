@@ -14,6 +14,8 @@ export function useReading(revision: ComputedRef<number>) {
   const queries = useQueryClient();
   const key = computed(() => ['bench', revision.value]);
   let changes = 0;
+  /** What was asked for already: once is enough, whatever becomes of it. */
+  const askedFor = new Set<string>();
   /** What came back of a change stands for what is there now. */
   function took(b: Bench) {
     changes++;
@@ -25,8 +27,12 @@ export function useReading(revision: ComputedRef<number>) {
     queryFn: async () => {
       const [asked, mine] = [changes, key.value];
       const seen = await api.bench(revision.value);
-      // Looking asks for nothing: who looks at a state of the tape that was never read has it read.
-      const found = seen.state === 'unread' ? await api.readAgain(revision.value) : seen;
+      // Looking asks for nothing: who looks at a state of the tape that was never read has it read; what a batch asked for goes before the
+      // batch then, and what is offered is tried.
+      const wanted = seen.state === 'unread' || seen.state === 'waiting' || (seen.state === 'done' && seen.reading?.offers === 'none');
+      const about = `${revision.value}/${seen.version}/${seen.state}`;
+      const found = wanted && !askedFor.has(about) ? await api.readAgain(revision.value) : seen;
+      if (wanted) askedFor.add(about);
       return asked === changes ? found : (queries.getQueryData<Bench>(mine) ?? found);
     },
     // The job stream tells when an inspection ends; asking now and then covers a stream that was cut.

@@ -23,6 +23,9 @@ def upgrade() -> None:
     op.create_index("job_under_way", "job", ["state"], postgresql_where=sa.text("state IN ('waiting', 'running')"))
     # What was kept of models before has no words to be found by.
     op.execute("UPDATE card SET version = ''")
+    op.add_column("content", sa.Column("stored", sa.Boolean(), nullable=False, server_default="false"))
+    op.alter_column("content", "stored", server_default=None)
+    op.create_table("gone_object", sa.Column("sha256", sa.String(64), primary_key=True))
     op.create_table(
         "about",
         sa.Column("key", sa.String(40), primary_key=True),
@@ -70,6 +73,8 @@ def downgrade() -> None:
     op.drop_table("batch_row")
     op.drop_table("batch")
     op.drop_table("about")
+    op.drop_table("gone_object")
+    op.drop_column("content", "stored")
     op.drop_index("job_under_way", "job")
     op.drop_index("model_folder", "model")
     op.drop_column("card", "words")
