@@ -172,26 +172,26 @@ def _one(args: argparse.Namespace, sheet: RuleSheet, wish: _Wish, which: Which) 
     waived = {f["id"] for f in tree["findings"] if f["waived"] is not None}
     verdict = {**tree["verdict"], "unlooked": len(tree["not_looked_at"])}
     counts = {
-        entry.slug: {
-            "stop": entry.counts.stop,
-            "caution": entry.counts.caution,
-            "note": entry.counts.note,
-            "nothing": entry.nothing,
+        station.slug: {
+            "stop": station.counts.stop,
+            "caution": station.counts.caution,
+            "note": station.counts.note,
+            "nothing": station.nothing,
         }
-        for entry in recounted(ledger(measures, sheet, intent, judgement), tree)
+        for station in recounted(ledger(measures, sheet, intent, judgement), tree)
     }
-    said: dict[str, Any] = {"place": which.place, "verdict": verdict, "stations": counts}
-    said |= {"after": None, "helps": False, "mends": [], "left": [], "proved": None, "files": []}
+    entry: dict[str, Any] = {"place": which.place, "verdict": verdict, "stations": counts}
+    entry |= {"after": None, "helps": False, "mends": [], "left": [], "proved": None, "files": []}
     mended = scene
     if wish.rules is not None:
-        mended = _by_way(args, sheet, intent, wish.rules, scene, measures, frozenset(waived), said)
+        mended = _by_way(args, sheet, intent, wish.rules, scene, measures, frozenset(waived), entry)
     elif wish.recipe is not None:
-        mended = _by_recipe(sheet, intent, wish.recipe, scene, judgement, waived, said)
+        mended = _by_recipe(sheet, intent, wish.recipe, scene, judgement, waived, entry)
     files: Mapping[str, bytes] = {}
     if args.out:
-        files, proof, said["lost"] = _written(args, sheet, intent, which, mended if said["helps"] else scene, said["mends"])
-        said["proved"] = proof.proved
-    return _Answered(said, tree, files, read_of(which.path, which.main, scene))
+        files, proof, entry["lost"] = _written(args, sheet, intent, which, mended if entry["helps"] else scene, entry["mends"])
+        entry["proved"] = proof.proved
+    return _Answered(entry, tree, files, read_of(which.path, which.main, scene))
 
 
 def _by_way(
@@ -202,7 +202,7 @@ def _by_way(
     scene: Scene,
     measures: Any,
     waived: frozenset[str],
-    said: dict[str, Any],
+    entry: dict[str, Any],
 ) -> Scene:
     from ..core.offers.better import is_better
     from ..core.offers.way import Wish, find_way
@@ -211,14 +211,14 @@ def _by_way(
     branch = found.way.branches[0]
     after = {k: getattr(branch.after, k) for k in ("stop", "caution", "note")} | {"unlooked": len(branch.after.unlooked)}
     # By what a way promises no stop and no caution comes with it.
-    said["after"], said["helps"] = after, is_better(said["verdict"], after)
-    said["mends"] = [{"mend": slip.mend, "params": slip.params} for slip in (*found.way.slips, *branch.slips)]
-    said["left"] = [left.title for left in branch.left]
+    entry["after"], entry["helps"] = after, is_better(entry["verdict"], after)
+    entry["mends"] = [{"mend": slip.mend, "params": slip.params} for slip in (*found.way.slips, *branch.slips)]
+    entry["left"] = [left.title for left in branch.left]
     return found.scenes[1]
 
 
 def _by_recipe(
-    sheet: RuleSheet, intent: Intent, recipe: list[Call], scene: Scene, before: Any, waived: set[str], said: dict[str, Any]
+    sheet: RuleSheet, intent: Intent, recipe: list[Call], scene: Scene, before: Any, waived: set[str], entry: dict[str, Any]
 ) -> Scene:
     from ..core.judge import judge
     from ..core.offers.better import brings_harm, is_better
@@ -229,9 +229,9 @@ def _by_recipe(
     judgement = judge(inspect(mended, [sheet], intent, trying="none", keep=False).measures, sheet, intent)
     standing = [f for f in judgement.findings if f.id not in waived]
     after = {k: sum(f.result == k for f in standing) for k in ("stop", "caution", "note")} | {"unlooked": len(judgement.unlooked)}
-    said["after"], said["helps"] = after, is_better(said["verdict"], after) and not brings_harm(before, judgement)
-    said["mends"] = [{"mend": run.mend, "params": run.params} for run in runs if run.applied]
-    said["left"] = [f"{run.mend}: {run.because}" for run in runs if not run.applied]
+    entry["after"], entry["helps"] = after, is_better(entry["verdict"], after) and not brings_harm(before, judgement)
+    entry["mends"] = [{"mend": run.mend, "params": run.params} for run in runs if run.applied]
+    entry["left"] = [f"{run.mend}: {run.because}" for run in runs if not run.applied]
     return mended
 
 

@@ -34,6 +34,7 @@ from ..core.display import coarse, display_copy, reduced_copy
 from ..core.display.portrait import portrait
 from ..core.formats.table import MODEL_ENDINGS
 from ..core.limits import InputError, MendError
+from ..core.machine.blocks import use_threads
 from ..core.machine.compiled_ahead import load_ahead
 from ..core.machine.confine import confine
 from ..core.machine.parent import end_with_parent
@@ -161,6 +162,8 @@ def work(path: Path) -> int:
     resource.setrlimit(resource.RLIMIT_FSIZE, (limits.MAX_PACKAGE_BYTES, limits.MAX_PACKAGE_BYTES))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     out = Path(request["out"])
+    if request.get("one_of_many"):
+        use_threads(1)
     load_ahead({p.name: p.stat().st_size for p in path.parent.rglob("*") if p.is_file()})
     try:
         # The house's own code lies elsewhere: it is loaded before this process locks itself in, and what is wrong with it is told.

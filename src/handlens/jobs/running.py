@@ -342,6 +342,7 @@ async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Ke
     try:
         give_to_nobody(folder)
         request = await asyncio.to_thread(_in_session, prepare, subject, folder)
+        request["one_of_many"] = "batch" in subject
         result = await _child(job_id, folder, request, parts)
         await asyncio.to_thread(_keep, job_id, keep, result, folder)
     except Exception as error:

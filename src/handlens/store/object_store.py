@@ -41,7 +41,7 @@ class ObjectStore:
 
     def has(self, digest: str, size: int) -> bool:
         """Whether a content is there, as long as it should be. Raises StoreAway."""
-        with _told("ask for"):
+        with _Sentence("ask for"):
             try:
                 found = self.client.head_object(Bucket=self.bucket, Key=self.name(digest))
             except self.client.exceptions.ClientError as error:
@@ -52,16 +52,16 @@ class ObjectStore:
 
     def put(self, digest: str, path: Path) -> None:
         """Send a file's bytes; a large one goes in parts. Raises StoreAway."""
-        with _told("keep"):
+        with _Sentence("keep"):
             self.client.upload_file(str(path), self.bucket, self.name(digest))
 
     def stream(self, digest: str) -> Iterator[bytes]:
         """A content's bytes, piece by piece. Raises StoreAway."""
-        with _told("read"):
+        with _Sentence("read"):
             body = self.client.get_object(Bucket=self.bucket, Key=self.name(digest))["Body"]
         pieces = body.iter_chunks(_PIECE)
         while True:
-            with _told("read"):
+            with _Sentence("read"):
                 piece = next(pieces, b"")
             if not piece:
                 return
@@ -69,11 +69,11 @@ class ObjectStore:
 
     def delete(self, digest: str) -> None:
         """Take a content away; one that is not there is gone already. Raises StoreAway."""
-        with _told("take away from"):
+        with _Sentence("take away from"):
             self.client.delete_object(Bucket=self.bucket, Key=self.name(digest))
 
 
-class _told:  # reads as what it is: with _told("read")
+class _told:  # reads as what it is: with _Sentence("read")
     """What goes wrong within is told as one sentence."""
 
     def __init__(self, what: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from typing import NamedTuple
 
 import numpy as np
 
@@ -46,23 +47,68 @@ def portrait(copy: bytes, width: int = WIDTH, height: int = HEIGHT, kind: str = 
 
 
 def _drawn(soup: Soup, rays: RayScene, paints: list[Paint], across: int, down: int) -> F64:
-    """(down, across, 3) colours as they are shown."""
-    w, h = across, down
-    away = np.array([np.sin(_YAW) * np.cos(_PITCH), np.sin(_PITCH), np.cos(_YAW) * np.cos(_PITCH)])
-    right = np.cross([0.0, 1.0, 0.0], away)
-    right /= np.linalg.norm(right)
-    up = np.cross(away, right)
-    low, high = rays.unit_box
-    corners = np.array([[(low, high)[(k >> a) & 1][a] for a in range(3)] for k in range(8)])
-    x, y = corners @ right, corners @ up
-    scale = 0.92 * min(w / max(np.ptp(x), 1e-6), h / max(np.ptp(y), 1e-6))
-    column, row = np.meshgrid((np.arange(w) + 0.5 - w / 2) / scale, (h - 0.5 - np.arange(h)) / scale)
-    at = (x.min() + x.max()) / 2 + column.reshape(-1, 1), y.min() - 0.02 * h / scale + row.reshape(-1, 1)
-    origins = at[0] * right + at[1] * up + 2 * away
-    shown, through = np.zeros((w * h, 3)), np.ones(w * h)
-    depth, part = np.full(w * h, np.inf), np.full(w * h, -1)
-    open_rays, reached = np.arange(w * h), np.zeros(w * h)
-    for layer in range(_LAYERS):
+    """(down, across, 3) colours as they are shown, with FINE × FINE rays to a pixel where something ends in it, and one where nothing does."""
+    view = _View.of(rays, across, down)
+    w, h = across // FINE, down // FINE
+    column, row = np.meshgrid(np.arange(w) * FINE + (FINE - 1) / 2, np.arange(h) * FINE + (FINE - 1) / 2)
+    coarse = _traced(soup, rays, paints, view, column.ravel(), row.ravel())
+    refined = lambda values: np.repeat(np.repeat(values, FINE, axis=0), FINE, axis=1)
+    own = np.flatnonzero(refined(_uneven(coarse, h, w)))
+    again = _traced(soup, rays, paints, view, (own % across).astype(float), (own // across).astype(float))
+    colour = refined(coarse.colour.reshape(h, w, 3)).reshape(-1, 3)
+    depth, part = refined(coarse.depth.reshape(h, w)).ravel(), refined(coarse.part.reshape(h, w)).ravel()
+    colour[own], depth[own], part[own] = again
+    edges = _edges(depth.reshape(down, across), part.reshape(down, across)).ravel()
+    colour[edges] *= _OUTLINE
+    return colour.reshape(down, across, 3)
+
+
+class _Traced(NamedTuple):
+    """What rays met: (n, 3) colours as they are shown, (n,) depths and parts of the first surface."""
+
+    colour: F64
+    depth: F64
+    part: I64
+
+
+class _View(NamedTuple):
+    """From where it is seen. away: towards the viewer; right, up: of the picture; middle, low: where its middle and its foot are along them;
+    scale: fine pixels a unit; width, height: in fine pixels; ground: height of the floor."""
+
+    away: F64
+    right: F64
+    up: F64
+    middle: float
+    low: float
+    scale: float
+    width: int
+    height: int
+    ground: float
+
+    @classmethod
+    def of(cls, rays: RayScene, width: int, height: int) -> _View:
+        """The view that shows all of a model."""
+        away = np.array([np.sin(_YAW) * np.cos(_PITCH), np.sin(_PITCH), np.cos(_YAW) * np.cos(_PITCH)])
+        right = np.cross([0.0, 1.0, 0.0], away)
+        right /= np.linalg.norm(right)
+        up = np.cross(away, right)
+        low, high = rays.unit_box
+        corners = np.array([[(low, high)[(k >> a) & 1][a] for a in range(3)] for k in range(8)])
+        x, y = corners @ right, corners @ up
+        scale = 0.92 * min(width / max(np.ptp(x), 1e-6), height / max(np.ptp(y), 1e-6))
+        return cls(away, right, up, (x.min() + x.max()) / 2, y.min() - 0.02 * height / scale, scale, width, height, low[1])
+
+
+def _traced(soup: Soup, rays: RayScene, paints: list[Paint], view: _View, column: F64, row: F64) -> _Traced:
+    """What rays through places of the picture meet. column, row: (n,) float64, in fine pixels from its left upper corner."""
+    across = view.middle + (column + 0.5 - view.width / 2) / view.scale
+    above = view.low + (view.height - 0.5 - row) / view.scale
+    origins = across[:, None] * view.right + above[:, None] * view.up + 2 * view.away
+    count, away = len(origins), view.away
+    shown, through = np.zeros((count, 3)), np.ones(count)
+    depth, part = np.full(count, np.inf), np.full(count, -1)
+    open_rays, reached = np.arange(count), np.zeros(count)
+    for layer in range(_LAYERS if count else 0):
         hits = rays.first(origins[open_rays] - away * reached[open_rays, None], np.broadcast_to(-away, (len(open_rays), 3)))
         hit = hits.triangle >= 0
         own, found, distance = open_rays[hit], hits.triangle[hit], hits.distance[hit]
@@ -78,19 +124,39 @@ def _drawn(soup: Soup, rays: RayScene, paints: list[Paint], across: int, down: i
         if not len(open_rays):
             break
     shown = to_shown(np.clip(shown, 0, 1))
-    behind = _floor(rays, origins, away, low[1], np.clip(np.minimum(np.arange(w), w - 1 - np.arange(w)) / (0.12 * w), 0, 1))
-    picture = np.where(through[:, None] > 0, shown + through[:, None] * behind, shown).reshape(h, w, 3)
-    return np.where(_edges(depth.reshape(h, w), part.reshape(h, w))[:, :, None], picture * _OUTLINE, picture)
+    clear = np.flatnonzero(through > 0)
+    from_edge = np.minimum(column[clear], view.width - 1 - column[clear]) / (0.12 * view.width)
+    behind = _floor(rays, origins[clear], away, view.ground, np.clip(from_edge, 0, 1))
+    shown[clear] += through[clear, None] * behind
+    return _Traced(shown, depth, part)
+
+
+#: How much two neighbouring pixels may differ and still be one surface that is lit evenly.
+_EVEN = 0.04
+
+
+def _uneven(traced: _Traced, height: int, width: int) -> Bool:
+    """(h, w) bool: pixels in which something may end, by what their neighbours show."""
+    colour = traced.colour.reshape(height, width, 3)
+    depth, part = traced.depth.reshape(height, width), traced.part.reshape(height, width)
+    out = np.zeros((height, width), bool)
+    for axis in (0, 1):
+        for by in (1, -1):
+            with np.errstate(invalid="ignore"):
+                far = np.abs(np.roll(depth, by, axis) - depth) > _STEP / 2
+            out |= far | (np.roll(part, by, axis) != part)
+            out |= np.abs(np.roll(colour, by, axis) - colour).max(axis=2) > _EVEN
+    return out
 
 
 def _floor(rays: RayScene, origins: F64, direction: F64, ground: float, strength: F64) -> F64:
-    """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor. strength: of the shadow, by column."""
+    """(n, 3) colours of the paper behind, with the model's shadow where it lies on the floor. strength: (n,) of the shadow."""
     along = (origins[:, 1] - ground) / direction[1]
     points = origins - along[:, None] * direction
     near = np.flatnonzero(np.linalg.norm(points[:, [0, 2]], axis=1) < 1.0)
     out = np.tile(_PAPER, (len(origins), 1))
     dark = near[rays.blocked(points[near] + [0, 1e-4, 0], np.broadcast_to(SUN, (len(near), 3)))]
-    out[dark] += 0.2 * strength[dark % len(strength), None] * (_SHADE - _PAPER)
+    out[dark] += 0.2 * strength[dark, None] * (_SHADE - _PAPER)
     return out
 
 

@@ -142,7 +142,7 @@ def lit(soup: Soup, rays: RayScene, paints: list[Paint], triangle: I32, points: 
     corner = soup.corners[triangle]
     a, b, c = (rays.to_unit(soup.points[corner[:, k]]) for k in range(3))
     share = _shares(a, b, c, points)
-    normal, uv, tint = ((values[corner] * share[:, :, None]).sum(axis=1) for values in (soup.normals, soup.uv, soup.tint))
+    normal, uv, tint = (np.einsum("nk,nkc->nc", share, values[corner]) for values in (soup.normals, soup.uv, soup.tint))
     colour = np.tile(np.append(to_linear(_BARE), 1.0), (len(triangle), 1))
     bright = np.zeros(len(triangle), bool)
     material = soup.material[triangle]
