@@ -73,7 +73,7 @@ class ObjectStore:
             self.client.delete_object(Bucket=self.bucket, Key=self.name(digest))
 
 
-class _told:  # reads as what it is: with _Sentence("read")
+class _Sentence:
     """What goes wrong within is told as one sentence."""
 
     def __init__(self, what: str) -> None:
