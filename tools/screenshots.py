@@ -31,6 +31,14 @@ def main(base: str) -> None:
         browser.close()
 
 
+def _batch(base: str) -> int:
+    """A batch of all models of the shelf, judged."""
+    models = [m["id"] for m in json.load(urllib.request.urlopen(f"{base}/api/shelf"))["models"]]
+    wish = json.dumps({"name": "Mudlark Quay", "models": models, "bench_too": False}).encode()
+    request = urllib.request.Request(f"{base}/api/batches", wish, {"Content-Type": "application/json"})
+    return int(json.load(urllib.request.urlopen(request))["id"])
+
+
 def take(page: Page, base: str) -> None:
     models = {m["name"]: m["revision"] for m in json.load(urllib.request.urlopen(f"{base}/api/shelf"))["models"]}
 
@@ -42,6 +50,8 @@ def take(page: Page, base: str) -> None:
     shot("shelf")
     page.goto("/guide/facing")
     shot("guide")
+    page.goto(f"/batches/{_batch(base)}")
+    shot("batch")
     page.goto(f"/bench/{models['Heron']}?station=size")
     shot("bench-size")
     page.goto(f"/bench/{models['Crab pot']}?way=look&look=inside-out")
@@ -75,10 +85,6 @@ def take(page: Page, base: str) -> None:
     page.wait_for_timeout(2500)
     page.locator(".cards > *").filter(has_text="did not come along").get_by_role("button", name="Show it").click()
     shot("bench-textures")
-    page.goto(f"/bench/{models['Reeds']}?station=see-through")
-    page.wait_for_timeout(2500)
-    page.locator(".cards > *").filter(has_text="draws blades.png solid").get_by_role("button", name="Show it").click()
-    shot("bench-see-through")
     page.goto(f"/bench/{models['Slip cart']}?station=surface")
     page.wait_for_timeout(2500)
     page.get_by_label("Point at faces").click()

@@ -7,7 +7,7 @@ import time
 import pytest
 from playwright.sync_api import expect
 
-from browser.steps import accessibility, as_glb, choose_on_shelf, open_bench, revision_of, set_on_shelf, shelf, station
+from browser.steps import accessibility, as_glb, choose_on_shelf, open_bench, revision_of, set_on_shelf, station
 from kit.scenes import cube, scene
 
 
@@ -112,7 +112,7 @@ def test_a_bench_that_is_not_there(page):
     expect(page.get_by_text("There is no revision")).to_be_visible()
 
 
-def test_taking_a_model_off_asks_first(page, server):
+def test_a_model_that_is_taken_off_comes_back_by_undo(page, server):
     set_on_shelf(
         server,
         [{"name": "driftwood.obj", "mimeType": "text/plain", "buffer": b"v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"}],
@@ -120,11 +120,12 @@ def test_taking_a_model_off_asks_first(page, server):
     )
     page.goto("/")
     page.get_by_role("button", name="Take Driftwood off the shelf").click()
-    page.get_by_role("button", name="Keep it").click()
-    assert "Driftwood" in {m["name"] for m in shelf(server)}
-    page.get_by_role("button", name="Take Driftwood off the shelf").click()
-    page.get_by_role("button", name="Take it off").click()
     expect(page.get_by_role("link", name="Driftwood")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("link", name="Driftwood")).to_have_count(1)
+    page.get_by_role("button", name="Take Driftwood off the shelf").click()
+    page.get_by_role("button", name=re.compile("^Taken off")).click()
+    expect(page.get_by_text("it is kept for 30 days")).to_be_visible()
 
 
 def test_pictures_stand_there_at_once_and_no_model_is_fetched_for_them(page, server, heron):

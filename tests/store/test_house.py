@@ -312,3 +312,22 @@ def test_cards_of_another_version_are_renewed(client):
 def _triangles(model: int) -> int | None:
     with session() as s:
         return s.get_one(Card, model).triangles
+
+
+def test_of_many_models_each_gets_its_own_folder_and_what_all_share(tmp_path, capsys):
+    from handlens.jobs.child import intake
+
+    def lay(name: str) -> None:
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_bytes(OBJ)
+
+    for k in range(12):
+        lay(f"pack/boat_{k}/boat_{k}.obj")
+        lay(f"pack/boat_{k}/maps/net.png")
+    for name in ("pack/boat_3/oar/oar.obj", "pack/boat_3/oar/grain.png", "pack/shared/tar.png", "readme.txt"):
+        lay(name)
+    found = {m["main"]: set(m["files"]) - {m["main"]} for m in intake({"folder": str(tmp_path)}, tmp_path / "out")["models"]}
+    common = {"pack/shared/tar.png", "readme.txt"}
+    assert found["pack/boat_0/boat_0.obj"] == {"pack/boat_0/maps/net.png", *common}
+    assert found["pack/boat_3/boat_3.obj"] == {"pack/boat_3/maps/net.png", *common}
+    assert found["pack/boat_3/oar/oar.obj"] == {"pack/boat_3/oar/grain.png", *common}

@@ -65,6 +65,7 @@ watch(
       >
       <b>Beside the route</b>
       <RouterLink to="/guide/way-to-fit" :class="{ on: key === 'way-to-fit' }">The way to Fit</RouterLink>
+      <RouterLink to="/guide/batches" :class="{ on: key === 'batches' }">Batches</RouterLink>
       <RouterLink to="/guide/by-hand" :class="{ on: key === 'by-hand' }">By hand</RouterLink>
       <RouterLink to="/guide/rule-sheets" :class="{ on: key === 'rule-sheets' }">Rule sheets</RouterLink>
       <RouterLink class="last" to="/guide/glossary" :class="{ on: key === 'glossary' }">Glossary</RouterLink>

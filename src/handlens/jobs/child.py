@@ -232,14 +232,41 @@ def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
     order = {n: (n.count("/"), -files[n].stat().st_size, n) for n in models}
     models.sort(key=lambda n: order[n])
     shared = [n for n in files if n not in models]
+    theirs = _by_folder(models, shared) if len(models) >= _MANY else dict.fromkeys(models, shared)
     return [
         {
             "main": model,
-            "files": {n: str(files[n]) for n in [model, *shared, *_variants(model, models, files)]},
+            "files": {n: str(files[n]) for n in [model, *theirs[model], *_variants(model, models, files)]},
             "order": order[model],
         }
         for model in models
     ]
+
+
+#: Models from which on each folder with models is taken as a package of its own: of a few that came together each may use whatever came.
+_MANY = 12
+
+
+def _by_folder(models: list[str], shared: list[str]) -> dict[str, list[str]]:
+    """The files that each of many models may use: those of its own folder and of folders below that have no model, and those of folders
+    without any model that lie beside the folders with models, as textures that all of them share."""
+    folder = lambda name: name.rpartition("/")[0]
+    own = {folder(model) for model in models}
+    above = {at for place in own for at in _ups(place)}
+    given: dict[str, list[str]] = {}
+    for name in shared:
+        given.setdefault(next(at for at in _ups(folder(name)) if at in above), []).append(name)
+    # What lies at a folder with models is theirs alone; at one that only holds such folders it is for all below.
+    return {
+        model: [name for at in _ups(folder(model)) if at == folder(model) or at not in own for name in given.get(at, ())]
+        for model in models
+    }
+
+
+def _ups(place: str) -> list[str]:
+    """A folder and those above it, up to the outermost, which is called nothing."""
+    steps = place.split("/") if place else []
+    return ["/".join(steps[:k]) for k in range(len(steps), -1, -1)]
 
 
 def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:

@@ -65,6 +65,8 @@ _ABOUT: dict[str, type[_About]] = {
     "asking": Asking,
     "way": SoughtWay,
 }
+#: As of a batch that is none: of what a new version reads again, nobody waits for anything yet.
+NO_BATCH = 0
 #: Seconds that a job counts as having come later for each doubling of its model from a megabyte on: a small one is begun before it, but
 #: not for ever, since those that come later than that many seconds after it are begun after it.
 _SECONDS_A_DOUBLING, _DOUBLINGS = 30.0, 11
@@ -230,7 +232,7 @@ def want_missing(db: Session) -> int:
     for model in db.scalars(select(Model).where(Model.taken_off.is_(None))):
         revision = model.revisions[-1] if model.revisions else None
         if revision is not None and inspection_of(db, revision, slips_of(db, revision)) is None:
-            want_inspection(db, revision, slips_of(db, revision))
+            want_inspection(db, revision, slips_of(db, revision), NO_BATCH)
             count += 1
     return count
 

@@ -34,11 +34,16 @@ def _batch(db: Session, batch_id: int, locked: bool = False) -> Batch:
 def _steered(batch_id: int, change: Any) -> dict[str, Any]:
     """A batch after something was changed of it, with what comes next begun."""
     with session() as db:
-        batch = _batch(db, batch_id, locked=True)
-        change(db, batch)
-        db.flush()
+        change(db, _batch(db, batch_id, locked=True))
+    _feed()
+    with session() as db:
+        return board.heading(db, _batch(db, batch_id))
+
+
+def _feed() -> None:
+    """Begin what comes next, in a transaction of its own: whoever feeds waits for rows that a change still holds."""
+    with session() as db:
         feed(db)
-        return board.heading(db, batch)
 
 
 @blueprint.route("")
@@ -64,8 +69,10 @@ class Batches(MethodView):
             if not size:
                 refuse(422, "None of these models is on the shelf; choose some that are.")
             batch.name = batch.name or f"{size:,} {'model' if size == 1 else 'models'}"
-            feed(db)
-            return board.heading(db, batch)
+            number = batch.id
+        _feed()
+        with session() as db:
+            return board.heading(db, _batch(db, number))
 
 
 @blueprint.route("/<int:batch_id>")
@@ -85,8 +92,8 @@ class OneBatch(MethodView):
         """Take more models into a batch."""
         with session() as db:
             added = making.add(db, _batch(db, batch_id, locked=True), wish["models"])
-            feed(db)
-            return {"added": added}
+        _feed()
+        return {"added": added}
 
     @blueprint.response(204)
     def delete(self, batch_id: int) -> None:
@@ -160,9 +167,8 @@ class Tried(MethodView):
         with session() as db:
             batch = _batch(db, batch_id, locked=True)
             done = laying.keep(db, batch, making.ids(db, batch, wish["models"]))
-            db.flush()
-            feed(db)
-            return done._asdict()
+        _feed()
+        return done._asdict()
 
     @blueprint.response(204)
     def delete(self, batch_id: int) -> None:
@@ -178,9 +184,8 @@ def take_back(batch_id: int) -> dict[str, Any]:
     with session() as db:
         batch = _batch(db, batch_id, locked=True)
         done = laying.take_back(db, batch)
-        db.flush()
-        feed(db)
-        return done._asdict()
+    _feed()
+    return done._asdict()
 
 
 @blueprint.get("/<int:batch_id>/troubles")

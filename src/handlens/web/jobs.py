@@ -6,7 +6,7 @@ from datetime import timedelta
 from typing import Any
 
 from flask_smorest import Blueprint
-from sqlalchemy import or_, select
+from sqlalchemy import and_, or_, select
 
 from ..store.database import session
 from ..store.models import Job, now
@@ -20,7 +20,9 @@ blueprint = Blueprint("jobs", __name__, url_prefix="/api/jobs", description="Job
 def recent() -> list[dict[str, Any]]:
     """Jobs under way, and those that ended lately."""
     with session() as db:
-        fresh = or_(Job.state.in_(["waiting", "running"]), Job.updated > now() - timedelta(minutes=10))
+        # Those of a batch that ended are told by its board.
+        lately = and_(Job.updated > now() - timedelta(minutes=10), ~Job.subject.has_key("batch"))
+        fresh = or_(Job.state.in_(["waiting", "running"]), lately)
         # What runs and waits comes first, so that a crowd of ended ones never pushes it off the list.
         ended = Job.state.not_in(["running", "waiting"])
         jobs = db.scalars(select(Job).where(fresh).order_by(ended, Job.state != "running", Job.id.desc()).limit(60)).all()

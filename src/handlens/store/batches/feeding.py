@@ -12,7 +12,7 @@ from sqlalchemy.orm import Session
 from ...core.present.kinds import together
 from .. import shelf
 from ..models import Batch, BatchRow, Export, Inspection, Job, Model, Revision, SoughtWay, WayRule, now
-from ..queue import want_export, want_inspection, want_way
+from ..queue import NO_BATCH, want_export, want_inspection, want_way
 from ..sheets import sheet_of
 from . import rows as of_rows
 from .trials import found_by_tape, found_by_way
@@ -30,7 +30,8 @@ def feed(db: Session) -> int:
     """Carry what ended over to its rows, and begin what comes next; returns how many rows were begun."""
     db.execute(select(func.pg_advisory_xact_lock(_LOCK)))
     settle_ended(db)
-    under_way = select(Job.state, func.count()).where(Job.state.in_(["waiting", "running"]), Job.subject.has_key("batch"))
+    of_batches = Job.subject["batch"].as_integer() != NO_BATCH
+    under_way = select(Job.state, func.count()).where(Job.state.in_(["waiting", "running"]), of_batches)
     count: dict[str, int] = {row[0]: row[1] for row in db.execute(under_way.group_by(Job.state))}
     wanted = max(_AHEAD, count.get("running", 0)) - count.get("waiting", 0)
     begun = 0
@@ -62,7 +63,7 @@ def _next(db: Session) -> BatchRow | None:
     if batch is None:
         return None
     wanted = select(BatchRow).where(BatchRow.batch_id == batch, BatchRow.state == "waiting")
-    return db.scalar(wanted.order_by(BatchRow.turn, BatchRow.id).limit(1).with_for_update())
+    return db.scalar(wanted.order_by(BatchRow.turn, BatchRow.id).limit(1).with_for_update(skip_locked=True))
 
 
 def _begin(db: Session, row: BatchRow) -> int:

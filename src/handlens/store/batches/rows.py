@@ -11,7 +11,7 @@ from ...core.present.ledger import recounted
 from ...core.present.report import with_waivers
 from ...core.route.stations import stations
 from .. import shelf
-from ..models import Batch, BatchRow, Inspection, Model, Revision
+from ..models import Batch, BatchRow, Inspection, Model, Revision, now
 from ..sheets import sheet_of
 
 #: Findings of one model that a batch keeps; one with more is told by its counts.
@@ -26,6 +26,8 @@ def renew(db: Session, model: Model, revision: Revision, reading: Inspection | N
     # In one order, so that two who renew the same model never wait for each other.
     for row, slug in db.execute(rows.order_by(BatchRow.id).with_for_update(of=BatchRow)).all():
         fill(db, row, slug, model, revision, reading)
+        if row.step == "judge" and row.state == "running":
+            row.state, row.error, row.ended = "done", None, now()
 
 
 def fill(db: Session, row: BatchRow, slug: str, model: Model, revision: Revision, reading: Inspection) -> None:
