@@ -116,14 +116,18 @@ def measured(workers: int, models: dict[str, bytes]) -> tuple[float, Served]:
         from handlens.store.batches.feeding import feed
         from handlens.store.database import engine, session
 
-        began = time.monotonic()
-        with session() as db:
-            rows = feed(db)
-        fed = (time.monotonic() - began) / max(rows, 1)
+        fed = 0.0
+        for again in range(4):
+            began = time.monotonic()
+            with session() as db:
+                rows = feed(db)
+            # The first one loads what all need.
+            fed += (time.monotonic() - began) / max(rows, 1) / 3 if again else 0.0
+            with psycopg.connect(q.cluster.url, options="-c search_path=public,queue") as c:
+                c.execute("UPDATE job SET state = 'done' WHERE state = 'waiting'")
+                c.execute("UPDATE batch_row SET state = 'done' WHERE state = 'running'")
         engine().dispose()
         engine.cache_clear()
-        with psycopg.connect(q.cluster.url) as c:
-            c.execute("SELECT 1")
         return count / seconds, Served(child, worker, database, fed)
 
 

@@ -2,8 +2,8 @@
 import { keepPreviousData, useInfiniteQuery, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query';
 import Popover from 'primevue/popover';
 import { useToast } from 'primevue/usetoast';
-import { computed, ref, watch } from 'vue';
-import { useRoute } from 'vue-router';
+import { computed, nextTick, ref, watch } from 'vue';
+import { useRoute, useRouter } from 'vue-router';
 import { api, type Batch, type Laying, type TrialWish } from '../api/client';
 import { useKeys } from '../app/keys';
 import ResultMark from '../ui/ResultMark.vue';
@@ -13,6 +13,7 @@ import TroubleCards from './TroubleCards.vue';
 import { doing, layingWords, left, many, since, wished } from './batch';
 
 const route = useRoute();
+const router = useRouter();
 const queries = useQueryClient();
 const toast = useToast();
 const id = computed(() => Number(route.params.batch));
@@ -23,6 +24,7 @@ const chosen = ref(new Set<number>());
 const onlyTrouble = ref(false);
 const exporting = ref(false);
 const recipesOver = ref<InstanceType<typeof Popover>>();
+const recipesButton = ref<HTMLButtonElement>();
 watch(id, () => {
   chosen.value = new Set();
   show.value = 'all';
@@ -90,11 +92,11 @@ const write = useMutation({
 const told = (verb: string) => (made: Laying) => toast.add({ severity: 'info', summary: layingWords(made, verb), life: 9000 });
 const keep = useMutation({
   mutationFn: () => api.keepTried(id.value, few.value),
-  onSuccess: told('On the tape'),
+  onSuccess: told('Put on'),
   onError: complain,
   onSettled: renew,
 });
-const back = useMutation({ mutationFn: () => api.takeBack(id.value), onSuccess: told('Taken back'), onError: complain, onSettled: renew });
+const back = useMutation({ mutationFn: () => api.takeBack(id.value), onSuccess: told('Taken back from'), onError: complain, onSettled: renew });
 const forget = useMutation({ mutationFn: () => api.forgetTried(id.value), onError: complain, onSettled: renew });
 /** The models that are chosen, or null for all. */
 const few = computed(() => (chosen.value.size ? [...chosen.value] : null));
@@ -106,6 +108,19 @@ function started(b: Batch) {
   if (minutes < 90) return `begun ${many(minutes, 'minute')} ago`;
   return `begun ${new Date(b.created).toLocaleDateString('en', { day: 'numeric', month: 'long' })}`;
 }
+/** Whoever came to do one thing with these models finds it open, as soon as they are judged. */
+watch(
+  () => batch.value?.state === 'done' && route.query.open,
+  async (what) => {
+    if (what === 'export') exporting.value = true;
+    if (what === 'recipe') {
+      await nextTick();
+      if (recipesButton.value) recipesOver.value?.show(new Event('open'), recipesButton.value);
+    }
+    if (what) void router.replace({ query: {} });
+  },
+  { immediate: true },
+);
 useKeys('Batch', [
   { keys: ['p'], says: 'pause, or go on', run: () => batch.value && steer.mutate(running.value ? 'pause' : 'go-on') },
   { keys: ['e'], says: 'export the models', run: () => (exporting.value = true) },
@@ -145,7 +160,7 @@ useKeys('Batch', [
         </template>
         <button v-else-if="batch.state !== 'done'" class="btn main" @click="steer.mutate('go-on')">Go on</button>
         <button v-if="batch.count.failed" class="btn" @click="steer.mutate('again')">Try {{ batch.count.failed }} failed again</button>
-        <button class="btn" :disabled="busy" aria-haspopup="menu" @click="recipesOver?.toggle($event)">Try a recipe …</button>
+        <button ref="recipesButton" class="btn" :disabled="busy" aria-haspopup="menu" @click="recipesOver?.toggle($event)">Try a recipe …</button>
         <button class="btn" :disabled="busy" @click="exporting = true">Export …</button>
         <button class="btn main" :disabled="busy" @click="tryAll.mutate({ kind: 'way', models: few })">
           Look for the way to Fit on {{ onHow }}

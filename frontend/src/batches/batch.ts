@@ -45,7 +45,7 @@ export function verdictWords(v: BatchVerdict): string {
 
 /** What became of a wish to change many tapes. */
 export function layingWords(done: Laying, verb: string): string {
-  const parts = [`${verb} on ${many(done.laid, 'model')}.`];
+  const parts = [`${verb} ${many(done.laid, 'tape')}.`];
   if (done.useless) parts.push(`${many(done.useless, 'model')} would be no better, and ${done.useless === 1 ? 'is' : 'are'} as before.`);
   if (done.changed) parts.push(`${many(done.changed, 'tape')} changed meanwhile, and ${done.changed === 1 ? 'was' : 'were'} left alone.`);
   return parts.join(' ');

@@ -19,11 +19,18 @@ const tag = ref('');
 const name = ref('');
 const sheet = ref('realtime-engine');
 const trouble = ref('');
+/** What is opened on the board once it is there: the recipes, the export, or nothing. */
+const then = ref('');
+const TITLES: Record<string, string> = { '': 'Judge', recipe: 'Judge, then choose a recipe for', export: 'Judge, then export' };
+function ask(e: Event, what: string) {
+  then.value = what;
+  batchOver.value?.toggle(e);
+}
 async function begin() {
   trouble.value = '';
   try {
     const made = await api.beginBatch({ name: name.value, sheet: sheet.value, models: props.chosen, bench_too: true });
-    await router.push(`/batches/${made.id}`);
+    await router.push({ path: `/batches/${made.id}`, query: then.value ? { open: then.value } : {} });
   } catch (e) {
     trouble.value = (e as Error).message;
   }
@@ -59,7 +66,9 @@ function tagAll(which: string, how: 'tag' | 'untag') {
       >
       <button class="btn" :disabled="busy" aria-haspopup="dialog" @click="tagOver?.toggle($event)">Tag …</button>
       <button class="btn" :disabled="busy" @click="act(chosen, 'take-off')">Take off</button>
-      <button class="btn main" :disabled="busy" aria-haspopup="dialog" @click="batchOver?.toggle($event)">Batch of these …</button>
+      <button class="btn" :disabled="busy" aria-haspopup="dialog" @click="ask($event, 'recipe')">Try a recipe …</button>
+      <button class="btn" :disabled="busy" aria-haspopup="dialog" @click="ask($event, 'export')">Export …</button>
+      <button class="btn main" :disabled="busy" aria-haspopup="dialog" @click="ask($event, '')">Batch of these …</button>
     </template>
     <Popover ref="tagOver" aria-label="Tags">
       <form class="over" @submit.prevent="tag.trim() && tagAll(tag.trim(), 'tag')">
@@ -87,7 +96,7 @@ function tagAll(which: string, how: 'tag' | 'untag') {
           On the board a recipe, or the way to Fit, is tried on all of them, and all are written for the destination.
         </p>
         <p v-if="trouble" class="stop small" role="alert">{{ trouble }}</p>
-        <button class="btn main">Judge {{ many(chosen.length, 'model') }}</button>
+        <button class="btn main">{{ TITLES[then] }} {{ many(chosen.length, 'model') }}</button>
       </form>
     </Popover>
   </div>

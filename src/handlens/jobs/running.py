@@ -162,11 +162,13 @@ def _why(code: int | None) -> str:
 
 #: Seconds between two words of progress that are written down: a small model is read before anybody could read them.
 _BETWEEN_WORDS = 0.3
+#: Seconds in which nothing is said of a job that nobody looks at, as one of many.
+_UNSEEN_SECONDS = 1.0
 
 
 async def _listen(job_id: int, process: Child, folder: Path, parts: Mapping[str, KeepPart]) -> None:
     """Carry the child's progress lines into the job's row, and keep what comes before the rest."""
-    last = 0.0
+    last = 0.0 if parts else time.monotonic() + _UNSEEN_SECONDS
     async for line in process.lines:
         try:
             news = json.loads(line)
@@ -257,8 +259,10 @@ async def run(
     subject = await asyncio.to_thread(_begin, job_id)
     if subject is None:
         return
+    # Nobody looks at one of many while it is read: it is kept when all of it is there.
+    early = {} if "batch" in subject else parts or {}
     try:
-        await _to_the_end(job_id, subject, prepare, keep, parts or {})
+        await _to_the_end(job_id, subject, prepare, keep, early)
     finally:
         if "batch" in subject or "drop" in subject:
             # What waits in its batch comes next, while this worker is still warm.

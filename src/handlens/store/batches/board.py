@@ -6,7 +6,7 @@ from datetime import timedelta
 from typing import Any
 
 from sqlalchemy import ColumnElement, Integer, Select, cast, func, select, text
-from sqlalchemy.orm import Session
+from sqlalchemy.orm import Session, defer
 
 from ...core.route.stations import find_mend
 from ..models import Batch, BatchRow, Export, Model, Revision, now
@@ -113,7 +113,9 @@ def page(db: Session, batch: Batch, show: str, sort: str, search: str, first: in
     if search:
         wanted = wanted.where(Model.name.icontains(search, autoescape=True) | Model.folder.icontains(search, autoescape=True))
     found = db.scalar(select(func.count()).select_from(wanted.with_only_columns(BatchRow.id).subquery())) or 0
-    rows = db.execute(wanted.order_by(*_ORDER[sort], BatchRow.id).offset(first).limit(PAGE)).all()
+    # What was found of each is told cell by cell, to whoever asks.
+    shown = wanted.options(defer(BatchRow.findings)).order_by(*_ORDER[sort], BatchRow.id)
+    rows = db.execute(shown.offset(first).limit(PAGE)).all()
     ids = [model.id for _, model, _ in rows]
     newest = select(Revision.model_id, func.max(Revision.id)).where(Revision.model_id.in_(ids)).group_by(Revision.model_id)
     number = {row[0]: row[1] for row in db.execute(newest)}
