@@ -96,7 +96,12 @@ const keep = useMutation({
   onError: complain,
   onSettled: renew,
 });
-const back = useMutation({ mutationFn: () => api.takeBack(id.value), onSuccess: told('Taken back from'), onError: complain, onSettled: renew });
+const back = useMutation({
+  mutationFn: () => api.takeBack(id.value),
+  onSuccess: told('Taken back from'),
+  onError: complain,
+  onSettled: renew,
+});
 const forget = useMutation({ mutationFn: () => api.forgetTried(id.value), onError: complain, onSettled: renew });
 /** The models that are chosen, or null for all. */
 const few = computed(() => (chosen.value.size ? [...chosen.value] : null));
@@ -160,7 +165,9 @@ useKeys('Batch', [
         </template>
         <button v-else-if="batch.state !== 'done'" class="btn main" @click="steer.mutate('go-on')">Go on</button>
         <button v-if="batch.count.failed" class="btn" @click="steer.mutate('again')">Try {{ batch.count.failed }} failed again</button>
-        <button ref="recipesButton" class="btn" :disabled="busy" aria-haspopup="menu" @click="recipesOver?.toggle($event)">Try a recipe …</button>
+        <button ref="recipesButton" class="btn" :disabled="busy" aria-haspopup="menu" @click="recipesOver?.toggle($event)">
+          Try a recipe …
+        </button>
         <button class="btn" :disabled="busy" @click="exporting = true">Export …</button>
         <button class="btn main" :disabled="busy" @click="tryAll.mutate({ kind: 'way', models: few })">
           Look for the way to Fit on {{ onHow }}
