@@ -252,7 +252,7 @@ def killed(models: dict[str, bytes], kills: int, seed: int = 7) -> dict:
         batch = wait_for_batch(q)["id"]
         began, count = time.monotonic(), 0
         while count < kills:
-            time.sleep(dice.uniform(0.3, 3.0))
+            time.sleep(dice.uniform(1.5, 4.0))
             q.kill(dice.randrange(2))
             count += 1
             now = q.batch()
@@ -335,7 +335,7 @@ def main() -> None:
         told = killed(defective(300), kills)
         odd = [name for name, result in told["wanted"].items() if told["found"].get(name) != result]
         print(f"## {told['kills']} kills in a batch of {len(told['wanted'])}\n")
-        print(f"Over {told['seconds']:.0f} s a worker was killed every 0.3 to 3 s, and begun again at once.\n")
+        print(f"Over {told['seconds']:.0f} s a worker was killed every 1.5 to 4 s, and begun again at once.\n")
         print("| | |\n|---|---|")
         print(f"| models whose result differs from an undisturbed run's | {len(odd)} |")
         for what in ("not judged once", "judged twice", "stuck jobs", "failed jobs"):

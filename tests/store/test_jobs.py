@@ -85,6 +85,13 @@ def below(*words: str) -> list[int]:
     return [int(pid) for pid in subprocess.run(["pgrep", *words], capture_output=True, text=True).stdout.split()]
 
 
+def environment(pid: int) -> bytes:
+    try:
+        return Path(f"/proc/{pid}/environ").read_bytes()
+    except OSError:
+        return b""
+
+
 def nurseries() -> list[int]:
     """Processes that children come from: those of a worker, by its number."""
     return [

@@ -22,7 +22,7 @@ log = logging.getLogger("handlens.worker")
 #: Seconds between two rounds, and between two sweeps.
 _EVERY, _SWEEP = 3.0, 60.0
 #: A job that was begun so often and never ended is given up: whatever ends its worker would do so for ever.
-MOST_TRIES = 10
+MOST_TRIES = 25
 #: Advisory locks: every worker shares the first for as long as it lives; who has the second keeps house for all.
 _ALIVE, _KEEPER = 7_412, 7_415
 
