@@ -71,7 +71,7 @@ def _words(done: Inspection, trees: dict[str, dict[str, Any]]) -> str:
     parts = dict.fromkeys(part.name for part in measures.parts) if measures else {}
     materials = dict.fromkeys(material.name for material in measures.materials if material.name) if measures else {}
     titles = dict.fromkeys(f["title"] for tree in trees.values() for f in tree["findings"] if f["waived"] is None)
-    named = ((FINDING, titles), (PART, parts), (MATERIAL, materials))
+    named = ((PART, parts), (MATERIAL, materials), (FINDING, titles))
     lines = (letter + _one_line(name) for letter, names in named for name in names)
     return "\n".join(lines)[:_WORDS]
 
