@@ -83,8 +83,10 @@ class OneBatch(MethodView):
         """A batch, and a page of its rows."""
         with session() as db:
             batch = _batch(db, batch_id)
+            # Before the rows: where it says that all is done, each of them is.
+            heading = board.heading(db, batch)
             rows, found = board.page(db, batch, query["show"], query["sort"], query["search"].strip(), query["first"])
-            return {"batch": board.heading(db, batch), "stations": board.by_station(db, batch), "rows": rows, "found": found}
+            return {"batch": heading, "stations": board.by_station(db, batch), "rows": rows, "found": found}
 
     @blueprint.arguments(schemas.BatchModels)
     @blueprint.response(200, schemas.Added)

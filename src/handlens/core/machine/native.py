@@ -61,7 +61,10 @@ def in_child(
 
 def _main(task: str) -> int:
     end_with_parent(signal.SIGKILL)
-    resource.setrlimit(resource.RLIMIT_AS, (CHILD_MEMORY_BYTES, CHILD_MEMORY_BYTES))
+    # Whoever asks may have less than a process of its own would: nobody gets more than that.
+    asker = resource.getrlimit(resource.RLIMIT_AS)[1]
+    most = CHILD_MEMORY_BYTES if asker == resource.RLIM_INFINITY else min(CHILD_MEMORY_BYTES, asker)
+    resource.setrlimit(resource.RLIMIT_AS, (most, most))
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     # Libraries write warnings where they like; the answer goes out by a descriptor of its own.
     out = os.dup(1)
