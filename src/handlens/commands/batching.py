@@ -3,8 +3,6 @@
 from __future__ import annotations
 
 import argparse
-import csv
-import io
 import sys
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
@@ -13,7 +11,6 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from ..core.limits import InputError
-from ..core.present.reports.table import safe
 from ..terminal import batch_table
 from .judging import Which, check_parts, named_models, progress_bar, sheet_of_call
 from .outputs import outputs_of, read_of, read_text, write_json
@@ -83,7 +80,7 @@ def _tell(args: argparse.Namespace, sheet: RuleSheet, done: list[_Answered], out
     trees = [one.tree for one in done]
     tree = {"schema": 1, "sheet": sheet.slug, "models": trees, "verdict": _sums(trees), "troubles": _troubles(done)}
     if args.csv:
-        outputs.write({Path(args.csv): _csv(sheet, trees)}, report=True)
+        outputs.write({Path(args.csv): _board(sheet, trees)}, report=True)
     if args.report:
         from ..core.present.reports import Reported, report_file
 
@@ -278,38 +275,22 @@ def _troubles(done: list[_Answered]) -> list[dict[str, Any]]:
     return sorted(rows, key=lambda row: (row["models"] < 2, row["result"] != "stop", -row["models"], row["check"]))
 
 
-def _csv(sheet: RuleSheet, trees: list[dict[str, Any]]) -> bytes:
-    """Models × stations in CSV (RFC 4180), UTF-8."""
-    from ..core.route.stations import stations
+def _board(sheet: RuleSheet, trees: list[dict[str, Any]]) -> bytes:
+    from ..core.present.reports.board import BoardRow, board
 
-    out = io.StringIO()
-    table = csv.writer(out, lineterminator="\r\n")
-    route = stations()
-    table.writerow(
+    return board(
         [
-            "model",
-            "sheet",
-            "stops",
-            "cautions",
-            "notes",
-            *(x.name for x in route),
-            "stops after",
-            "cautions after",
-            "proved",
-            "error",
+            BoardRow(
+                tree["place"],
+                str(Path(tree["place"]).parent),
+                sheet.name,
+                "failed" if "error" in tree else "fit" if _passes(tree) else "held",
+                tree.get("verdict"),
+                tree.get("after"),
+                tree.get("stations", {}),
+                tree.get("proved"),
+                tree.get("error", ""),
+            )
+            for tree in trees
         ]
     )
-    for tree in trees:
-        verdict, after = tree.get("verdict", {}), tree.get("after") or {}
-        cells = [_cell(tree["stations"][x.slug]) if "stations" in tree else "" for x in route]
-        counts = [verdict.get(k, "") for k in ("stop", "caution", "note")]
-        proved = {None: "", True: "yes", False: "no"}[tree.get("proved")]
-        row = [tree["place"], sheet.name, *counts, *cells, after.get("stop", ""), after.get("caution", ""), proved]
-        table.writerow([safe(x) for x in (*row, tree.get("error", ""))])
-    return out.getvalue().encode()
-
-
-def _cell(counts: dict[str, Any]) -> str:
-    words = {"stop": "stops", "caution": "cautions", "note": "notes"}
-    told = [f"{counts[k]} {k if counts[k] == 1 else many}" for k, many in words.items() if counts[k]]
-    return ", ".join(told) or ("nothing to check" if counts["nothing"] else "clear")

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import json
 import re
 from collections.abc import Iterator
@@ -14,15 +12,13 @@ from sqlalchemy.orm import Session
 
 from ...core.present.report import with_waivers
 from ...core.present.reports import Reported
-from ...core.present.reports.table import safe
-from ...core.route.stations import stations
+from ...core.present.reports.board import BoardRow, board
 from .. import contents, shelf
 from ..models import Batch, BatchRow, Export, Inspection, Model, Revision
 from ..sheets import sheet_of
 
 #: Models up to which a report shows each with its picture.
 _PICTURES = 200
-_VERDICTS = {"stop": "stops", "caution": "cautions", "note": "notes"}
 
 
 def _rows(db: Session, batch: Batch) -> Iterator[tuple[BatchRow, Model]]:
@@ -34,37 +30,23 @@ def _rows(db: Session, batch: Batch) -> Iterator[tuple[BatchRow, Model]]:
 
 
 def csv_of(db: Session, batch: Batch) -> bytes:
-    """The board in CSV (RFC 4180), UTF-8: a row a model, with its verdict and what each station counts."""
-    out = io.StringIO()
-    table = csv.writer(out, lineterminator="\r\n")
-    route = stations()
-    table.writerow(["model", "folder", "sheet", "state", *_VERDICTS.values(), *(x.name for x in route), "proved", "error"])
+    """The board of a batch as a table."""
     name = sheet_of(db, batch.sheet).name
+    rows = []
     for row, model in _rows(db, batch):
-        verdict = row.verdict or {}
         export = db.get(Export, row.export_id) if row.export_id is not None else None
-        proved = "" if export is None or export.proof is None else "yes" if export.proof["proved"] else "no"
-        cells = [_cell(row.stations.get(x.slug)) for x in route]
-        counts = [verdict.get(k, "") for k in _VERDICTS]
-        table.writerow([safe(x) for x in (model.name, model.folder, name, _state(row), *counts, *cells, proved, row.error)])
-    return out.getvalue().encode()
+        proved = None if export is None or export.proof is None else bool(export.proof["proved"])
+        after = (row.trial or {}).get("verdict")
+        rows.append(
+            BoardRow(model.name, model.folder, name, _state(row), row.verdict, after, row.stations, proved, row.error or "")
+        )
+    return board(rows)
 
 
 def _state(row: BatchRow) -> str:
     if row.verdict is None:
         return row.state
-    held = row.verdict["stop"] + row.verdict.get("unlooked", 0)
-    return "held" if held else "fit"
-
-
-def _cell(counts: dict[str, Any] | None) -> str:
-    """What a station counts, in words: "2 stops, 1 caution"; "clear", or "nothing to check"."""
-    if counts is None:
-        return ""
-    if counts["unlooked"]:
-        return "not looked at"
-    told = [f"{counts[k]} {k if counts[k] == 1 else words}" for k, words in _VERDICTS.items() if counts[k]]
-    return ", ".join(told) or ("nothing to check" if counts["nothing"] else "clear")
+    return "held" if row.verdict["stop"] + row.verdict.get("unlooked", 0) else "fit"
 
 
 def reported(db: Session, batch: Batch, pictures: bool) -> list[Reported]:
