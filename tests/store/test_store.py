@@ -13,7 +13,7 @@ from handlens.launch.cluster import Cluster, ClusterError
 from handlens.store import contents, migrate
 from handlens.store.database import json_text, session
 from handlens.store.models import Chunk, Content, Model, Revision, RevisionFile, TapeState
-from handlens.store.shelf import change_tape, delete_model, slips_of, tape_key
+from handlens.store.shelf import change_tape, slips_of, tape_key, throw_away
 
 pytestmark = pytest.mark.usefixtures("database")
 
@@ -84,7 +84,8 @@ def make_model(s):
 def test_taking_a_model_off_sweeps_what_was_its_alone():
     with session() as s:
         model, _, content_id = make_model(s)
-        delete_model(s, model)
+        throw_away(s, model)
+        contents.sweep(s)
     with session() as s:
         assert s.get(Content, content_id) is None
 

@@ -12,6 +12,8 @@ MAX_PACKAGE_FILES = 5_000
 MAX_LIBRARY_FILES = 250_000
 #: Files that the models of one drop may come to, each counted for every model that may use it.
 MAX_SHELF_FILES = 20_000
+#: Models of one drop from which on they are many: a batch, each folder with models a package of its own.
+MANY_MODELS = 12
 MAX_ZIP_RATIO = 200
 MAX_PATH_BYTES = 1_024
 #: Longest name of a file that every file system takes.

@@ -232,7 +232,8 @@ def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
     order = {n: (n.count("/"), -files[n].stat().st_size, n) for n in models}
     models.sort(key=lambda n: order[n])
     shared = [n for n in files if n not in models]
-    theirs = _by_folder(models, shared) if len(models) >= _MANY else dict.fromkeys(models, shared)
+    # Of a few that came together each may use whatever came.
+    theirs = _by_folder(models, shared) if len(models) >= limits.MANY_MODELS else dict.fromkeys(models, shared)
     return [
         {
             "main": model,
@@ -241,10 +242,6 @@ def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
         }
         for model in models
     ]
-
-
-#: Models from which on each folder with models is taken as a package of its own: of a few that came together each may use whatever came.
-_MANY = 12
 
 
 def _by_folder(models: list[str], shared: list[str]) -> dict[str, list[str]]:

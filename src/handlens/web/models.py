@@ -99,7 +99,7 @@ def _bring_back(db: Session, model: Model, _: str) -> bool:
 def _throw_away(db: Session, model: Model, _: str) -> bool:
     if model.taken_off is None:
         return False
-    db.delete(model)
+    shelf.throw_away(db, model)
     return True
 
 

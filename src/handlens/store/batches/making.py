@@ -12,11 +12,6 @@ from sqlalchemy.orm import Session
 from ..models import Batch, BatchRow, Job, Model, Revision, now
 from ..queue import size_of, stop, turn
 
-#: Models of one batch.
-MOST_MODELS = 100_000
-#: From so many models of one drop on they are a batch: nobody looks at each of them as it comes.
-MANY = 12
-
 
 def begin(db: Session, name: str, sheet: str, models: Iterable[int]) -> Batch:
     """A new batch that judges models. models: their ids; those that are not on the shelf are left out."""
