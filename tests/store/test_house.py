@@ -220,7 +220,7 @@ def test_the_disk_is_given_back(client, monkeypatch):
 
 
 def test_a_crowd_of_models_that_share_a_crowd_of_files_is_refused_in_a_sentence(tmp_path, capsys):
-    from handlens.jobs.child import intake
+    from handlens.jobs.intake import intake
 
     for k in range(145):
         (tmp_path / f"boat_{k}.obj").write_bytes(OBJ)
@@ -315,7 +315,7 @@ def _triangles(model: int) -> int | None:
 
 
 def test_of_many_models_each_gets_its_own_folder_and_what_all_share(tmp_path, capsys):
-    from handlens.jobs.child import intake
+    from handlens.jobs.intake import intake
 
     def lay(name: str) -> None:
         (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)

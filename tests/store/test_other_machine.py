@@ -16,7 +16,7 @@ from pathlib import Path
 import pytest
 
 from conftest import ROOT, wait_for
-from handlens.launch.cluster import free_port
+from handlens.launch.cluster import Cluster, ClusterError, free_port
 from handlens.launch.other_machines import NoAddress, address_for_worker, interface
 
 OBJ = b"o sail\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"
@@ -164,6 +164,11 @@ def test_another_version_does_not_mix_in(database, monkeypatch):
     monkeypatch.setattr(about, "measures_key", lambda: "an earlier one")
     with pytest.raises(InputError, match="another version"):
         about.refuse_other_version()
+
+
+def test_an_address_of_another_machine_is_no_place_to_listen_at(tmp_path):
+    with pytest.raises(ClusterError, match=r"Nothing can listen at 192\.0\.2\.7.*Name an address of this machine"):
+        Cluster(tmp_path, free_port(9400), interface("192.0.2.7/24"))._refuse_elsewhere("192.0.2.7")
 
 
 @pytest.mark.parametrize("text", ["10.0.0.1", "quay", "10.0.0.1/0", "10.0.0.1/99"])

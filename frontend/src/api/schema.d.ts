@@ -3061,147 +3061,29 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/batches/{batch_id}/pause": {
+    "/api/batches/{batch_id}/{how}": {
         parameters: {
             query?: never;
             header?: never;
             path: {
                 batch_id: number;
+                how: "pause" | "go-on" | "stop" | "again";
             };
             cookie?: never;
         };
         get?: never;
         put?: never;
-        /** Begin nothing more; what is being done is done to its end. */
+        /**
+         * pause: begin nothing more, and do what is being done to its end. go-on: where it was paused or stopped. stop: give up what waits, and
+         *     stop what is being done. again: try whatever failed.
+         */
         post: {
             parameters: {
                 query?: never;
                 header?: never;
                 path: {
                     batch_id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Batch"];
-                    };
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches/{batch_id}/go-on": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                batch_id: number;
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Go on where it was paused or stopped. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch_id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Batch"];
-                    };
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches/{batch_id}/stop": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                batch_id: number;
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Give up what waits, and stop what is being done. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch_id: number;
-                };
-                cookie?: never;
-            };
-            requestBody?: never;
-            responses: {
-                /** @description OK */
-                200: {
-                    headers: {
-                        [name: string]: unknown;
-                    };
-                    content: {
-                        "application/json": components["schemas"]["Batch"];
-                    };
-                };
-                default: components["responses"]["DEFAULT_ERROR"];
-            };
-        };
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/batches/{batch_id}/again": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                batch_id: number;
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Try again whatever failed. */
-        post: {
-            parameters: {
-                query?: never;
-                header?: never;
-                path: {
-                    batch_id: number;
+                    how: "pause" | "go-on" | "stop" | "again";
                 };
                 cookie?: never;
             };

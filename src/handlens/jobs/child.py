@@ -32,7 +32,6 @@ import msgspec
 from ..core import formats, limits, packages
 from ..core.display import coarse, display_copy, reduced_copy
 from ..core.display.portrait import portrait
-from ..core.formats.table import MODEL_ENDINGS
 from ..core.limits import InputError, MendError
 from ..core.machine.blocks import use_threads
 from ..core.machine.compiled_ahead import load_ahead
@@ -44,7 +43,6 @@ from ..core.offers.trials import with_trials
 from ..core.offers.way import Wish, find_way
 from ..core.packages import Package
 from ..core.pipeline import inspecting
-from ..core.pipeline.no_model import no_model
 from ..core.pipeline.opening import open_main
 from ..core.pipeline.packaged import packaged
 from ..core.pipeline.writing import in_intended_unit, write_as
@@ -62,14 +60,14 @@ from ..core.rules.intent import intent_from_json
 from ..core.rules.sheet import sheet_from_json
 from ..core.scene import Scene
 from ..core.scene.stored import stored, taken_up
-from ..core.stations.arrival.services import all_names, variant_words
+from ..core.stations.arrival.services import all_names
 from ..core.stations.budget.services import curve
 from ..core.surface.alike import ALIKE, hash_distance, look_hash
 from ..core.words.calls import Call
 from ..core.words.json_tree import Json
+from .intake import intake
+from .telling import come, tell
 
-#: Bytes up to which a variant of a model is kept beside it.
-_VARIANT_BYTES = 32 * 1024**2
 #: Seconds between two times that offers which were tried meanwhile are handed on.
 _BETWEEN_OFFERS = 2.0
 #: Images that look like a lost one which are told, over all that are lost.
@@ -180,118 +178,6 @@ def work(path: Path) -> int:
         result = {"full": True}
     (out / "result.json").write_text(json.dumps(result, allow_nan=False))
     return 0
-
-
-def tell(phase: str, share: float) -> None:
-    """Tell the worker how far a phase is, 0 to 1."""
-    print(json.dumps({"phase": phase, "share": round(share, 4)}), flush=True)
-
-
-def come(what: str, **more: Any) -> None:
-    """Say that a part of the result is there, before the rest of it."""
-    print(json.dumps({"come": what, **more}), flush=True)
-
-
-# --- intake -------------------------------------------------------------------------------------------
-
-
-def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
-    """Unpack zips, find the model files, and say which files make up each model. Each archive is a package of its own."""
-
-    source = Path(request["folder"])
-    package = packages.FolderPackage(source)
-    names = package.names()
-    archives = [n for n in names if n.lower().endswith(packages.ARCHIVES)]
-    found = [("", {n: source / n for n in names if n not in archives})]
-    found += [(name, _unpack(source / name, out / "unpacked" / str(k), name)) for k, name in enumerate(archives)]
-    tell("looking for models", 0.8)
-    models = [(archive, model) for archive, files in found for model in _models(archive, files)]
-    if not models:
-        listed = {n: file for _, files in found for n, file in files.items()}
-        raise no_model({n: p.stat().st_size for n, p in listed.items()}, lambda n: listed[n].read_bytes())
-    rows = sum(len(m["files"]) for _, m in models)
-    if rows > limits.MAX_SHELF_FILES:
-        raise InputError(
-            f"These {len(models):,} models with what each may use would be {rows:,} files on the shelf, of which {limits.MAX_SHELF_FILES:,} at once "
-            "are taken; send them folder by folder, each with its own textures."
-        )
-    # The one that stands for the drop where only one can: nearest the top, then the largest, whichever package it is in.
-    models.sort(key=lambda m: m[1]["order"])
-    twins = [m["main"].rpartition("/")[2] for _, m in models]
-    for archive, m in models:
-        if archive and twins.count(m["main"].rpartition("/")[2]) > 1:
-            m["name"] = archive.rpartition("/")[2]
-        m["archive"] = archive
-        del m["order"]
-    return {"models": [m for _, m in models]}
-
-
-def _models(archive: str, files: dict[str, Path]) -> list[dict[str, Any]]:
-    """The models of one package, each with the files that it may use."""
-    models = [n for n in files if n.lower().endswith(MODEL_ENDINGS)]
-    order = {n: (n.count("/"), -files[n].stat().st_size, n) for n in models}
-    models.sort(key=lambda n: order[n])
-    shared = [n for n in files if n not in models]
-    # Of a few that came together each may use whatever came.
-    theirs = _by_folder(models, shared) if len(models) >= limits.MANY_MODELS else dict.fromkeys(models, shared)
-    return [
-        {
-            "main": model,
-            "files": {n: str(files[n]) for n in [model, *theirs[model], *_variants(model, models, files)]},
-            "order": order[model],
-        }
-        for model in models
-    ]
-
-
-def _by_folder(models: list[str], shared: list[str]) -> dict[str, list[str]]:
-    """The files that each of many models may use: those of its own folder and of folders below that have no model, and those of folders
-    without any model that lie beside the folders with models, as textures that all of them share."""
-    folder = lambda name: name.rpartition("/")[0]
-    own = {folder(model) for model in models}
-    above = {at for place in own for at in _ups(place)}
-    given: dict[str, list[str]] = {}
-    for name in shared:
-        given.setdefault(next(at for at in _ups(folder(name)) if at in above), []).append(name)
-    # What lies at a folder with models is theirs alone; at one that only holds such folders it is for all below.
-    return {
-        model: [name for at in _ups(folder(model)) if at == folder(model) or at not in own for name in given.get(at, ())]
-        for model in models
-    }
-
-
-def _ups(place: str) -> list[str]:
-    """A folder and those above it, up to the outermost, which is called nothing."""
-    steps = place.split("/") if place else []
-    return ["/".join(steps[:k]) for k in range(len(steps), -1, -1)]
-
-
-def _variants(main: str, models: list[str], files: dict[str, Path]) -> list[str]:
-    """Other colourings and the like of one model, which its side files may mix up with it; only small ones, and a few."""
-
-    near = [
-        model
-        for model in models
-        if model != main and model.rpartition("/")[0] == main.rpartition("/")[0] and variant_words(main, [model])
-    ]
-    return [m for m in near if files[m].stat().st_size < _VARIANT_BYTES][:8]
-
-
-def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
-    """The files of a zip by their paths in it."""
-
-    package = packages.ZipPackage(archive)
-    listed = package.names()
-    files: dict[str, Path] = {}
-    for k, path in enumerate(listed):
-        tell(f"unpacking {name}", 0.7 * k / len(listed))
-        place = folder / f"{k}.part"
-        place.parent.mkdir(parents=True, exist_ok=True)
-        with place.open("wb") as f:
-            for piece in package.stream(path):
-                f.write(piece)
-        files[path] = place
-    return files
 
 
 # --- inspect, export ----------------------------------------------------------------------------------

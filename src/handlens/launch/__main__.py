@@ -130,10 +130,9 @@ def _run(folder: Path, args: argparse.Namespace, parts: list[Part], lock: TextIO
 
     print(f"Hand Lens is at {address}  (Ctrl-C stops it)", flush=True)
     if cluster.listen is not None:
+        host = f"[{cluster.listen.ip}]" if cluster.listen.version == 6 else str(cluster.listen.ip)
         secret = cluster.write_worker_secret()
-        print(
-            f"Workers join by: ./start --worker {cluster.listen.ip}:{cluster.port} --secret FILE, a copy of {secret}", flush=True
-        )
+        print(f"Workers join by: ./start --worker {host}:{cluster.port} --secret FILE, a copy of {secret}", flush=True)
     look_after(parts, changed)
     return 0
 

@@ -115,6 +115,18 @@ class Cluster:
     def _addresses(self) -> list[str]:
         return ["127.0.0.1", *([] if self.listen is None else [str(self.listen.ip)])]
 
+    def _refuse_elsewhere(self, address: str) -> None:
+        """Raises ClusterError where nothing can listen at an address: the server itself would only log that and go on without."""
+        family = socket.AF_INET6 if ":" in address else socket.AF_INET
+        with socket.socket(family) as s:
+            s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                s.bind((address, self.port))
+            except OSError as error:
+                raise ClusterError(
+                    f"Nothing can listen at {address}, port {self.port}: {error.strerror}. Name an address of this machine."
+                ) from error
+
     def _tls(self) -> list[str]:
         """Settings by which what goes over the network is encrypted; none where nothing does."""
         if self.listen is None:
@@ -138,6 +150,8 @@ class Cluster:
     def _launch(self) -> None:
         """Start the server as a child that ends with this process."""
         self.port = free_port(self.wanted_port)
+        if self.listen is not None:
+            self._refuse_elsewhere(str(self.listen.ip))
         self.sockets.mkdir(exist_ok=True)
         self.sockets.chmod(0o700)
         if self.user is not None:

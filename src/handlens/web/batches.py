@@ -106,32 +106,16 @@ class OneBatch(MethodView):
             db.delete(batch)
 
 
-@blueprint.post("/<int:batch_id>/pause")
+#: How a batch is steered, by the word for it.
+_STEERING = {"pause": making.pause, "go-on": making.go_on, "stop": making.end, "again": making.try_failed}
+
+
+@blueprint.post(f"/<int:batch_id>/<any({', '.join(repr(how) for how in _STEERING)}):how>")
 @blueprint.response(200, schemas.Batch)
-def pause(batch_id: int) -> dict[str, Any]:
-    """Begin nothing more; what is being done is done to its end."""
-    return _steered(batch_id, making.pause)
-
-
-@blueprint.post("/<int:batch_id>/go-on")
-@blueprint.response(200, schemas.Batch)
-def go_on(batch_id: int) -> dict[str, Any]:
-    """Go on where it was paused or stopped."""
-    return _steered(batch_id, making.go_on)
-
-
-@blueprint.post("/<int:batch_id>/stop")
-@blueprint.response(200, schemas.Batch)
-def stop(batch_id: int) -> dict[str, Any]:
-    """Give up what waits, and stop what is being done."""
-    return _steered(batch_id, making.end)
-
-
-@blueprint.post("/<int:batch_id>/again")
-@blueprint.response(200, schemas.Batch)
-def again(batch_id: int) -> dict[str, Any]:
-    """Try again whatever failed."""
-    return _steered(batch_id, making.try_failed)
+def steer(batch_id: int, how: str) -> dict[str, Any]:
+    """pause: begin nothing more, and do what is being done to its end. go-on: where it was paused or stopped. stop: give up what waits, and
+    stop what is being done. again: try whatever failed."""
+    return _steered(batch_id, _STEERING[how])
 
 
 @blueprint.post("/<int:batch_id>/try")

@@ -18,15 +18,15 @@ from ..store.batches.feeding import release
 from ..store.database import session
 from ..store.models import Model, Revision, Waiver, now
 from ..store.sheets import all_sheets
-from . import schemas
+from . import schemas, schemas_shelf
 from .find import refuse, row
 
 blueprint = Blueprint("models", __name__, url_prefix="/api", description="The Shelf")
 
 
 @blueprint.get("/shelf")
-@blueprint.arguments(schemas.ShelfQuery, location="query")
-@blueprint.response(200, schemas.Shelf)
+@blueprint.arguments(schemas_shelf.ShelfQuery, location="query")
+@blueprint.response(200, schemas_shelf.Shelf)
 def shelf_asked(query: dict[str, Any]) -> dict[str, Any]:
     """A page of the Shelf, with totals over all of it."""
     with session() as db:
@@ -35,18 +35,18 @@ def shelf_asked(query: dict[str, Any]) -> dict[str, Any]:
 
 
 @blueprint.get("/shelf/chosen")
-@blueprint.arguments(schemas.ShelfChoice, location="query")
-@blueprint.response(200, schemas.Chosen)
+@blueprint.arguments(schemas_shelf.ShelfChoice, location="query")
+@blueprint.response(200, schemas_shelf.Chosen)
 def chosen(query: dict[str, Any]) -> dict[str, Any]:
     """Ids of all models that the Shelf would show, over all its pages: to choose them all."""
     with session() as db:
         asked = shelf_page.Asked(**{**query, "search": query["search"].strip()})
-        return {"models": shelf_page.chosen(db, asked, schemas.MOST_CHOSEN)}
+        return {"models": shelf_page.chosen(db, asked, schemas_shelf.MOST_CHOSEN)}
 
 
 @blueprint.post("/models/many")
-@blueprint.arguments(schemas.ManyWish)
-@blueprint.response(200, schemas.ManyDone)
+@blueprint.arguments(schemas_shelf.ManyWish)
+@blueprint.response(200, schemas_shelf.ManyDone)
 def many(wish: dict[str, Any]) -> dict[str, Any]:
     """Do one thing with many models: judge them by a sheet, tag them or take a tag away, take them off, bring them back, or throw away for
     good those that were taken off."""

@@ -6,8 +6,9 @@ from marshmallow import Schema, fields, validate
 
 from ..core.formats.table import WRITERS
 from ..store.batches.board import ORDERS, SHOW
-from .schemas import MOST_CHOSEN as MOST_NAMED
-from .schemas import RESULTS, STATES, Slip, model_number
+from .schemas import RESULTS, STATES, Slip
+from .schemas_shelf import MOST_CHOSEN as MOST_NAMED
+from .schemas_shelf import model_number
 from .structs import Strict
 
 
