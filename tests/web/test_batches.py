@@ -210,6 +210,26 @@ def test_a_few_at_a_time_are_queued_and_two_batches_share(still):
     assert waiting(first) == 4
 
 
+def test_a_model_that_cannot_go_on_holds_no_other_up(still, monkeypatch):
+    s, models = still
+    s.execute(text("UPDATE batch SET state = 'stopped'"))
+    batch = making.begin(s, "odd", "realtime-engine", models[:3])
+    first = s.query(BatchRow).filter_by(batch_id=batch.id).order_by(BatchRow.turn, BatchRow.id).first()
+    asked = feeding.want_inspection
+
+    def falls(db, revision, *more):
+        if revision.model_id == first.model_id:
+            raise IndexError("nothing is there")
+        return asked(db, revision, *more)
+
+    monkeypatch.setattr(feeding, "want_inspection", falls)
+    feeding.feed(s)
+    states = {row.model_id: row.state for row in s.query(BatchRow).filter_by(batch_id=batch.id)}
+    assert states.pop(first.model_id) == "failed"
+    assert set(states.values()) == {"running"}
+    assert "the log says what" in s.get_one(BatchRow, first.id).error
+
+
 def test_small_before_large_but_not_for_ever():
     moment = now()
     small, large = turn(1000, moment), turn(1 << 30, moment)

@@ -350,6 +350,8 @@ thead .who {
   border-bottom: 3px double;
 }
 .Reading,
+.Trying,
+.Writing,
 .Waiting,
 .Stopped {
   font-weight: 400 !important;

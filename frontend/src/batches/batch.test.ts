@@ -12,7 +12,8 @@ describe('a board', () => {
     expect(word(row({ proved: true }))).toBe('Proved');
     expect(word(row({ proved: true, verdict }))).toBe('Held');
     expect(word(row({ verdict: { ...verdict, stop: 0, unlooked: 1 } }))).toBe('Held');
-    expect(word(row({ state: 'running', verdict }))).toBe('Reading');
+    expect(word(row({ state: 'running', step: 'judge', verdict }))).toBe('Reading');
+    expect(word(row({ state: 'running', step: 'export', verdict }))).toBe('Writing');
     expect(word(row({ state: 'waiting', verdict: null }))).toBe('Waiting');
     expect(word(row({ state: 'failed', verdict }))).toBe('Failed');
   });

@@ -1,12 +1,14 @@
 // What a board says in words: verdicts, time, and what became of a wish for many.
 import type { Batch, BatchModel, BatchVerdict, Laying } from '../api/client';
 
-export type Word = 'Held' | 'Fit' | 'Proved' | 'Reading' | 'Waiting' | 'Failed' | 'Stopped';
+export type Word = 'Held' | 'Fit' | 'Proved' | 'Reading' | 'Trying' | 'Writing' | 'Waiting' | 'Failed' | 'Stopped';
+
+const UNDER_WAY = { judge: 'Reading', try: 'Trying', export: 'Writing' } as const;
 
 /** The word that stands in the last column of a row. */
 export function word(row: BatchModel): Word {
   if (row.state === 'failed') return 'Failed';
-  if (row.state === 'running') return 'Reading';
+  if (row.state === 'running') return UNDER_WAY[row.step];
   if (!row.verdict) return row.state === 'cancelled' ? 'Stopped' : 'Waiting';
   if (row.verdict.stop || row.verdict.unlooked) return 'Held';
   return row.proved ? 'Proved' : 'Fit';

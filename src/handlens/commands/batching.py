@@ -238,10 +238,9 @@ def _written(
     """The files of one model, proved as they are read from memory, and what the format cannot hold. Raises InputError."""
     from ..core.packages import MemoryPackage
     from ..core.pipeline.packaged import packaged_as
-    from ..core.pipeline.writing import write_as
-    from .ways import format_for
+    from ..core.pipeline.writing import format_for, write_as
 
-    name = args.format or format_for(scene, sheet)
+    name = args.format or format_for(scene.format, sheet)
     meant = sheet.meant(intent)
     if args.package and is_package(which.path):
         whole, made = packaged_as(which.package, which.main, scene, name, sheet.writes, meant, [m["mend"] for m in mends])

@@ -20,7 +20,6 @@ if TYPE_CHECKING:
     from ..core.offers.way import Found
     from ..core.pipeline.saving import Outputs
     from ..core.rules import Intent, RuleSheet
-    from ..core.scene import Scene
     from .judging import Which
 
 
@@ -167,10 +166,10 @@ def _written(
     from ..core.offers.way import recipe
     from ..core.packages import FilePackage, FolderPackage, ZipPackage
     from ..core.pipeline.packaged import packaged_as
-    from ..core.pipeline.writing import write_as
+    from ..core.pipeline.writing import format_for, write_as
 
     scene, branch = found.scenes[k + 1], found.way.branches[k]
-    name = branch.format or format_for(scene, sheet)
+    name = branch.format or format_for(scene.format, sheet)
     if is_package(args.path[0]) and is_package(out, written=True):
         refuse_inside(args.path[0], out)
         because = [call.mend for call in recipe(found.way, sheet.slug)]
@@ -190,10 +189,3 @@ def _written(
         made,
         lambda: FilePackage(path),
     )
-
-
-def format_for(scene: Scene, sheet: RuleSheet) -> str:
-    """The format in which a model goes to a destination: its own where that is taken there, else the first that is."""
-    from ..core.formats.table import WRITERS
-
-    return next((name for name in (scene.format, *sheet.formats) if name in WRITERS and name in sheet.formats), scene.format)

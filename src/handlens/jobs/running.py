@@ -13,7 +13,8 @@ import stat
 import tempfile
 import threading
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
@@ -357,9 +358,20 @@ async def _once(job_id: int, subject: dict[str, Any], prepare: Prepare, keep: Ke
         await asyncio.to_thread(shutil.rmtree, folder, True)
 
 
-def _work_place() -> Path:
+@contextmanager
+def _work_place() -> Iterator[Path]:
+    """The folder of all workers of this machine, to oneself for a moment: what one makes there is not cleared by another before it is locked."""
     data = os.environ.get("HANDLENS_DATA")
-    return Path(data) / "work" if data else Path(tempfile.gettempdir()) / "handlens-work"
+    place = Path(data) / "work" if data else Path(tempfile.gettempdir()) / f"handlens-work-{os.geteuid()}"
+    place.mkdir(mode=0o711, exist_ok=True)
+    if place.is_symlink() or place.stat().st_uid != os.geteuid():
+        raise OSError(f"{place} belongs to somebody else; take it away, or name another place for the data.")
+    lock = os.open(place, os.O_RDONLY | os.O_DIRECTORY)
+    try:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        yield place
+    finally:
+        os.close(lock)
 
 
 #: This worker's own folder, and what keeps others from clearing it away.
@@ -370,31 +382,30 @@ def work_folder() -> Path:
     """Where this worker's jobs lay out their files: a folder of its own, locked for as long as the process lives."""
     global _own
     if _own is None:
-        place = _work_place()
-        place.mkdir(mode=0o711, exist_ok=True)
-        folder = Path(tempfile.mkdtemp(prefix="worker-", dir=place))
-        folder.chmod(0o711)
-        lock = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
-        fcntl.flock(lock, fcntl.LOCK_EX)
-        _own = folder, lock
+        with _work_place() as place:
+            folder = Path(tempfile.mkdtemp(prefix="worker-", dir=place))
+            folder.chmod(0o711)
+            lock = os.open(folder, os.O_RDONLY | os.O_DIRECTORY)
+            fcntl.flock(lock, fcntl.LOCK_EX)
+            _own = folder, lock
     return _own[0]
 
 
 def clear_left() -> None:
     """Clear what workers of this machine left that are gone: the kernel lets go of a lock with the process that held it."""
-    place = _work_place()
-    for left in place.iterdir() if place.is_dir() else ():
-        if left.is_symlink() or not left.is_dir():
-            left.unlink(missing_ok=True)
-            continue
-        lock = os.open(left, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-            shutil.rmtree(left, ignore_errors=True)
-        except OSError:
-            continue
-        finally:
-            os.close(lock)
+    with _work_place() as place:
+        for left in place.iterdir():
+            if left.is_symlink() or not left.is_dir():
+                left.unlink(missing_ok=True)
+                continue
+            lock = os.open(left, os.O_RDONLY | os.O_DIRECTORY | os.O_NOFOLLOW)
+            try:
+                fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                shutil.rmtree(left, ignore_errors=True)
+            except BlockingIOError:
+                continue
+            finally:
+                os.close(lock)
 
 
 def _in_session(work: Callable[..., Any], *args: Any) -> Any:

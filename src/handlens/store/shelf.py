@@ -137,9 +137,10 @@ def intent_of(model: Model) -> Intent:
     return intent_from_json(json.dumps(model.intent))
 
 
-def aside_of(db: Session, model: Model) -> list[str]:
-    """Keys by which the intent and the sheet say that parts are aside, and stay behind when the model is written."""
-    meant = sheet_of(db, model.sheet).meant(intent_of(model))
+def aside_of(db: Session, model: Model, slug: str | None = None) -> list[str]:
+    """Keys by which the intent and the sheet say that parts are aside, and stay behind when the model is written. slug: of the sheet, where
+    it is not the model's own."""
+    meant = sheet_of(db, slug or model.sheet).meant(intent_of(model))
     return sorted(key for key, part in meant.parts.items() if part.role == "aside")
 
 

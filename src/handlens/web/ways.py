@@ -21,8 +21,8 @@ from ..core.route.stations import find_mend
 from ..store import contents, shelf
 from ..store.database import session
 from ..store.models import Inspection, Job, Revision, SoughtWay, WayRule
-from ..store.queue import want_way
 from ..store.sheets import all_sheets, sheet_of
+from ..store.ways import seek
 from . import schemas_way as schemas
 from .find import refuse, row
 from .inspections import measures_of
@@ -61,13 +61,7 @@ def sought(wish: dict[str, Any], inspection_id: int) -> dict[str, Any]:
         model = row(db, Revision, inspection.revision_id, "revision").model
         wish["sheets"] = list(dict.fromkeys(wish["sheets"])) or [model.sheet]
         _refuse_unknown(db, wish["sheets"])
-        try:
-            wish["prefer"] = read_rules({**{rule.check: rule.mend for rule in db.scalars(select(WayRule))}, **wish["prefer"]})
-        except InputError as error:
-            refuse(422, str(error))
-        sheets = [msgspec.to_builtins(sheet_of(db, slug)) for slug in wish["sheets"]]
-        by = [sheets, model.intent, sorted(shelf.reasons_of(model))]
-        return _entry(db, want_way(db, inspection, wish, by, begin))
+        return _entry(db, seek(db, inspection, wish["sheets"], wish["goal"], wish["prefer"], begin))
 
 
 def _refuse_unknown(db: Session, slugs: Iterable[str]) -> None:

@@ -11,12 +11,12 @@ from ..edit.without import without_parts
 from ..formats.conform import ConformedScene, conform
 from ..formats.conform.pictures import image_files
 from ..formats.conform.steps import Target
-from ..formats.table import BY_NAME
+from ..formats.table import BY_NAME, WRITERS
 from ..limits import InputError, plural
 from ..packages import Package
 from ..proof import MOTION, Proof, prove_conformed
 from ..proof.rows import STOP
-from ..rules import Intent
+from ..rules import Intent, RuleSheet
 from ..rules.export import PLAIN, ExportOptions
 from ..rules.sheet import UNITS
 from ..scene import Scene
@@ -165,3 +165,11 @@ def changed_beside(scene: Scene) -> dict[str, bytes]:
     """As `changed_files`, by their paths from the model's own folder where they lie in it: the model is written without that folder."""
     home = scene.main.rpartition("/")[0]
     return {path.removeprefix(f"{home}/") if home else path: data for path, data in changed_files(scene).items()}
+
+
+def format_for(name: str, sheet: RuleSheet) -> str:
+    """The format in which a model goes to a destination: its own where that is taken there, else the first that is and can be written.
+
+    name: of the format that it came in.
+    """
+    return next((each for each in (name, *sheet.formats) if each in WRITERS and each in sheet.formats), name)

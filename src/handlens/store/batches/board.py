@@ -8,7 +8,7 @@ from typing import Any
 from sqlalchemy import ColumnElement, Integer, Select, cast, func, select, text
 from sqlalchemy.orm import Session, defer
 
-from ...core.route.stations import find_mend
+from ...core.route.stations import mends_by_id
 from ..models import Batch, BatchRow, Export, Model, Revision, now
 from .laying import helps
 from .rows import station_slugs
@@ -147,10 +147,16 @@ def _entry(
         and {
             "verdict": found["verdict"],
             "helps": helps(row),
-            "slips": [find_mend(slip["mend"]).title for slip in found["slips"]],
+            "slips": [_title(slip["mend"]) for slip in found["slips"]],
             **{k: found.get(k, []) for k in ("goes", "comes", "left", "asks")},
         },
     }
+
+
+def _title(mend: str) -> str:
+    """What a mend is called; its id where this version has none of that name, as what a row keeps may be of an earlier one."""
+    known = mends_by_id().get(mend)
+    return known.title if known is not None else mend
 
 
 _TROUBLE = text(
@@ -176,9 +182,15 @@ def troubles(db: Session, batch: Batch) -> list[dict[str, Any]]:
     """What is wrong with models of a batch by its check, what several have first, then the gravest: which models, and which mends are offered for how
     many of them."""
     offered: dict[str, list[dict[str, Any]]] = {}
+    known = mends_by_id()
     for row in db.execute(_REMEDIES, {"batch": batch.id}):
         offered.setdefault(row.check, []).append(
-            {"mend": row.mend, "title": find_mend(row.mend).title, "models": row.models, "safe": find_mend(row.mend).safe}
+            {
+                "mend": row.mend,
+                "title": _title(row.mend),
+                "models": row.models,
+                "safe": row.mend in known and known[row.mend].safe,
+            }
         )
     return [
         {
@@ -197,7 +209,7 @@ def cell(db: Session, batch: Batch, model: int, station: str) -> list[dict[str, 
     """What stands behind one cell of the board: stops and cautions of a model at a station. station: its slug."""
     row = db.scalar(select(BatchRow).where(BatchRow.batch_id == batch.id, BatchRow.model_id == model))
     found = row.findings if row is not None else []
-    here = [f for f in found if f["check"].partition(".")[0] == station]
+    here = [f for f in found if f["check"].partition(".")[0] == station and f.get("stands_for_itself", True)]
     return sorted(here, key=lambda f: f["result"] != "stop")
 
 

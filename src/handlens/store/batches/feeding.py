@@ -3,20 +3,26 @@ share the workers, and what was under way when everything was killed is still wr
 
 from __future__ import annotations
 
+import logging
+from collections.abc import Callable
 from typing import Any
 
-import msgspec
 from sqlalchemy import func, select, text, update
+from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
+from ...core.limits import InputError
+from ...core.pipeline.writing import format_for
 from ...core.present.kinds import together
 from .. import shelf
-from ..models import Batch, BatchRow, Export, Inspection, Job, Model, Revision, SoughtWay, WayRule, now
-from ..queue import NO_BATCH, want_export, want_inspection, want_way
+from ..models import Batch, BatchRow, Export, Inspection, Job, Model, Revision, SoughtWay, now
+from ..queue import NO_BATCH, want_export, want_inspection
 from ..sheets import sheet_of
+from ..ways import seek
 from . import rows as of_rows
 from .trials import found_by_tape, found_by_way
 
+log = logging.getLogger("handlens.worker")
 #: Jobs of batches that wait in the queue at the least, where there are so many: enough that no worker has to wait for the next.
 _AHEAD = 4
 #: Rows that are looked at in one round.
@@ -39,9 +45,24 @@ def feed(db: Session) -> int:
         row = _next(db) if wanted > 0 else None
         if row is None:
             break
-        wanted -= _begin(db, row)
+        wanted -= _guarded(db, row, _begin) or 0
         begun += 1
     return begun
+
+
+def _guarded(db: Session, row: BatchRow, work: Callable[[Session, BatchRow], int | None]) -> int | None:
+    """What is done for one row, all of it or nothing: what one trips over must not keep the others from their turn."""
+    try:
+        with db.begin_nested():
+            return work(db, row)
+    except OperationalError:
+        raise
+    except InputError as error:
+        _end(row, "failed", str(error))
+    except Exception:
+        log.exception("row %s of a batch could not go on", row.id)
+        _end(row, "failed", "Something in Hand Lens itself went wrong; the log says what. Try it again.")
+    return None
 
 
 def _next(db: Session) -> BatchRow | None:
@@ -95,10 +116,7 @@ def _begin_trial(
         of_rows.fill(db, row, batch.sheet, revision.model, revision, reading)
     about = {"tape_key": reading.tape_key, "version": shelf.tape_version(db, revision), "inspection": reading.id}
     if batch.wish["kind"] == "way":
-        rules = {rule.check: rule.mend for rule in db.scalars(select(WayRule))}
-        wish = {"sheets": [batch.sheet], "goal": batch.wish.get("goal", "caution"), "prefer": rules}
-        by = [[msgspec.to_builtins(sheet_of(db, batch.sheet))], revision.model.intent, sorted(shelf.reasons_of(revision.model))]
-        way = want_way(db, reading, wish, by, True, batch.id)
+        way = seek(db, reading, [batch.sheet], batch.wish.get("goal", "caution"), {}, True, batch.id)
         assert way is not None
         row.way_id, row.trial = way.id, {**about, "way": way.id}
         return int(way.state == "waiting")
@@ -131,12 +149,10 @@ def _begin_export(
     """Write one model for the batch's destination."""
     model, sheet = revision.model, sheet_of(db, batch.sheet)
     branch = [{**slip, "on": True} for slip in revision.branches.get(sheet.slug, [])]
-    written = revision.main.rpartition(".")[2].lower()
-    name = batch.wish.get("format") or (written if written in sheet.formats else sheet.formats[0])
+    name = batch.wish.get("format") or format_for(revision.main.rpartition(".")[2].lower(), sheet)
     # A model that came as one file is its whole package, and is written in a format.
     options = {"whole": True} if batch.wish.get("whole") and len(revision.files) > 1 else {}
-    meant = sheet.meant(shelf.intent_of(model))
-    aside = sorted(key for key, part in meant.parts.items() if part.role == "aside")
+    aside = shelf.aside_of(db, model, sheet.slug)
     export, _ = want_export(db, revision, [*slips, *branch], name, sheet.slug, aside, options, batch.id)
     row.export_id = export.id
     return 1
@@ -150,9 +166,9 @@ def settle_ended(db: Session) -> None:
     running = select(BatchRow).where(BatchRow.state == "running").with_for_update(of=BatchRow, skip_locked=True)
     read = running.join(Inspection, Inspection.id == BatchRow.inspection_id).where(BatchRow.step == "judge")
     for row in db.scalars(read.where(Inspection.state.in_(_ENDED)).order_by(BatchRow.id)).all():
-        _settle_reading(db, row)
+        _guarded(db, row, _settle_reading)
     for row in db.scalars(running.where(BatchRow.step != "judge").order_by(BatchRow.id)).all():
-        _settle_step(db, row)
+        _guarded(db, row, _settle_step)
 
 
 def _settle_reading(db: Session, row: BatchRow) -> None:

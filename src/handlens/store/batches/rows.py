@@ -7,6 +7,7 @@ from typing import Any
 from sqlalchemy import select
 from sqlalchemy.orm import Session
 
+from ...core.present.kinds import stands_under_its_like
 from ...core.present.ledger import recounted
 from ...core.present.report import with_waivers
 from ...core.route.stations import stations
@@ -44,9 +45,12 @@ def fill(db: Session, row: BatchRow, slug: str, model: Model, revision: Revision
     row.verdict = {**tree["verdict"], "unlooked": len(tree["not_looked_at"])}
     row.first = row.first or row.verdict
     row.stations = _by_station(judged.ledger, tree)
+    by_id = {f["id"]: f for f in tree["findings"] if f["waived"] is None}
     row.findings = [
         {
             **{k: f[k] for k in ("id", "check", "result", "title", "part")},
+            # The same on another part is counted once, and told by the one that stands for it.
+            "stands_for_itself": not stands_under_its_like(f, by_id),
             "mends": [{k: call[k] for k in ("mend", "params")} for call in f["mends"]],
         }
         for f in tree["findings"]
