@@ -367,11 +367,4 @@ footer {
   margin: 0;
   padding: 0;
 }
-.empty {
-  display: flex;
-  flex-direction: column;
-  align-items: center;
-  gap: 10px;
-  padding: 120px 40px;
-}
 </style>

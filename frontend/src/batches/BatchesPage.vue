@@ -111,18 +111,6 @@ h1 {
   height: 100%;
   background: var(--hl-verdigris);
 }
-.empty {
-  display: flex;
-  flex-direction: column;
-  align-items: center;
-  gap: 10px;
-  padding: 110px 40px;
-  text-align: center;
-}
-.big {
-  font-size: 22px;
-  font-weight: 600;
-}
 @media (max-width: 900px) {
   .list li {
     grid-template-columns: 1fr auto;

@@ -18,6 +18,8 @@ const batchOver = ref<InstanceType<typeof Popover>>();
 const tag = ref('');
 const name = ref('');
 const sheet = ref('realtime-engine');
+/** Whether the Benches of these models judge by the batch's sheet from then on. */
+const benchToo = ref(true);
 const trouble = ref('');
 /** What is opened on the board once it is there: the recipes, the export, or nothing. */
 const then = ref('');
@@ -29,7 +31,7 @@ function ask(e: Event, what: string) {
 async function begin() {
   trouble.value = '';
   try {
-    const made = await api.beginBatch({ name: name.value, sheet: sheet.value, models: props.chosen, bench_too: true });
+    const made = await api.beginBatch({ name: name.value, sheet: sheet.value, models: props.chosen, bench_too: benchToo.value });
     await router.push({ path: `/batches/${made.id}`, query: then.value ? { open: then.value } : {} });
   } catch (e) {
     trouble.value = (e as Error).message;
@@ -124,7 +126,7 @@ function tagAll(which: string, how: 'tag' | 'untag') {
   font-size: 13px;
   justify-items: start;
 }
-.over input {
+.over input:not([type='checkbox']) {
   min-height: 26px;
   width: 100%;
 }

@@ -412,18 +412,6 @@ h1 {
   border-left: 4px solid var(--hl-stop-mark);
   background: #fdf6f3;
 }
-.empty {
-  display: flex;
-  flex-direction: column;
-  align-items: center;
-  gap: 10px;
-  padding: 120px 40px;
-  text-align: center;
-}
-.big {
-  font-size: 22px;
-  font-weight: 600;
-}
 @media (max-width: 1100px) {
   .top {
     grid-template-columns: 1fr;
