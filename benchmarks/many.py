@@ -26,6 +26,10 @@ ROOT = Path(__file__).resolve().parents[1]
 sys.path[:0] = [str(ROOT / "src"), str(ROOT / "tests")]
 #: Port of the web server; the database's and the gate's are above it.
 PORT = 9600
+#: Seconds from one look at a batch to the next: looking takes processor time of its own, which the batch's workers lack.
+LOOK_EVERY = 5.0
+#: Seconds from one mend that the person at the Bench lays to the next.
+PERSON_EVERY = 4.0
 
 
 class Quay:
@@ -165,38 +169,43 @@ def wait_for_batch(q: Quay) -> dict:
 
 
 def throughput(models: dict[str, bytes], workers: int) -> dict:
-    """A batch judged by so many workers, a person at a Bench meanwhile."""
+    """A batch judged by so many workers, nobody else at work."""
     with quay(workers) as q:
-        q.drop({"bench_crate.glb": next(iter(small(1).values()))})
-        while not (entry := next(iter(q.ask("GET", "/api/shelf")["models"]), None)) or entry["state"] != "done":
-            time.sleep(0.1)
-        revision = entry["revision"]
         load = os.getloadavg()[0]
         q.drop(models)
-        batch = wait_for_batch(q)["id"]
-        began, waits, memory, number = time.monotonic(), [], [], 0
-        done = 0
-        while True:
-            number += 1
-            waits.append(person(q, revision, number))
+        wait_for_batch(q)
+        began, memory = time.monotonic(), []
+        while (now := q.batch())["state"] != "done":
             memory.append(q.memory())
-            time.sleep(4)
-            now = q.batch()
-            done = now["models"] - now["count"]["waiting"]
-            if now["state"] == "done":
-                break
-            print(f"{workers} workers: {done} of {now['models']}", file=sys.stderr, flush=True)
+            print(f"{workers} workers: {now['models'] - now['count']['waiting']} of {now['models']}", file=sys.stderr, flush=True)
+            # Nearer towards the end, so that it is not overlooked for seconds.
+            time.sleep(LOOK_EVERY if now["count"]["waiting"] > 20 else 0.25)
         seconds = time.monotonic() - began
         answers = shelf(q) if workers > 1 else []
         return {
             "workers": workers,
-            "batch": batch,
-            "models": done,
+            "models": now["models"] - now["count"]["waiting"],
             "seconds": seconds,
-            "waits": waits,
             "memory": memory,
             "load": load,
-        } | {"shelf": answers}
+            "shelf": answers,
+        }
+
+
+def meanwhile(models: dict[str, bytes]) -> list[float]:
+    """How long each mend that somebody lays at a Bench waits, while two workers judge a batch."""
+    with quay(2) as q:
+        q.drop({"bench_crate.glb": next(iter(small(1).values()))})
+        while not (entry := next(iter(q.ask("GET", "/api/shelf")["models"]), None)) or entry["state"] != "done":
+            time.sleep(0.1)
+        q.drop(models)
+        wait_for_batch(q)
+        waits: list[float] = []
+        while q.batch()["state"] != "done":
+            waits.append(person(q, entry["revision"], len(waits) + 1))
+            print(f"at the Bench: {waits[-1]:.2f} s", file=sys.stderr, flush=True)
+            time.sleep(PERSON_EVERY)
+        return waits
 
 
 def person(q: Quay, revision: int, number: int) -> float:
@@ -306,12 +315,11 @@ def main() -> None:
     # What one worker does in a minute it does in the next one, too: a part of them is enough for that.
     few = dict(list(models.items())[: max(30, count * 3 // 10)])
     runs = [throughput(few, 1), throughput(models, 2)]
+    waits = meanwhile(few)
     rate = [run["models"] / run["seconds"] for run in runs]
     print(f"# Many at once\n\nMade by `benchmarks/many.py {count} {kills}` on {len(os.sched_getaffinity(0))} cores.\n")
-    print(
-        "| workers | models | models a second | ratio | a person waits, median | at most | memory, first quarter | last quarter | load before |"
-    )
-    print("|---|---|---|---|---|---|---|---|---|")
+    print("| workers | models | models a second | ratio | memory, first quarter | last quarter | load before |")
+    print("|---|---|---|---|---|---|---|")
     for run, each in zip(runs, rate, strict=True):
         quarter = max(1, len(run["memory"]) // 4)
         cells = [
@@ -319,16 +327,18 @@ def main() -> None:
             str(run["models"]),
             f"{each:.2f}",
             f"{each / rate[0]:.2f}",
-            f"{statistics.median(run['waits']):.2f} s",
-            f"{max(run['waits']):.2f} s",
             f"{max(run['memory'][:quarter]):.2f} GiB",
             f"{max(run['memory'][-quarter:]):.2f} GiB",
             f"{run['load']:.2f}",
         ]
         print(f"| {' | '.join(cells)} |")
+    print(
+        f"\nA mend that somebody lays at a Bench every {PERSON_EVERY:.0f} s, while two workers judge a batch of {len(few)}: begun after "
+        f"{statistics.median(waits):.2f} s at the median, {max(waits):.2f} s at most ({len(waits)} mends).\n"
+    )
     answers = runs[1]["shelf"]
     print(
-        f"\nThe Shelf with {runs[1]['models'] + 1:,} models, nine questions ten times each: median {statistics.median(answers):.3f} s, "
+        f"The Shelf with {runs[1]['models']:,} models, nine questions ten times each: median {statistics.median(answers):.3f} s, "
         f"95 % within {percentile(answers, 0.95):.3f} s, at most {max(answers):.3f} s.\n"
     )
     if kills:
