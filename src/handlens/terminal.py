@@ -24,13 +24,13 @@ _LISTED = 5
 
 def findings_text(path: str, sheet: str, tree: dict[str, Any]) -> str:
     """A report in lines. tree: as `core.present.report.report` makes it."""
-    f, v = tree["facts"], tree["verdict"]
-    sides = f["bounds"]["size"] if f["bounds"] is not None else []
-    told = [metres(x * f["unit_metres"]) for x in sides] if f["unit_metres"] is not None else [plain(x) for x in sides]
-    size = f"{' × '.join(told)}{' units, not stated' if f['unit_metres'] is None else ''}" if sides else "without a size"
+    facts, verdict = tree["facts"], tree["verdict"]
+    sides = facts["bounds"]["size"] if facts["bounds"] is not None else []
+    told = [metres(x * facts["unit_metres"]) for x in sides] if facts["unit_metres"] is not None else [plain(x) for x in sides]
+    size = f"{' × '.join(told)}{' units, not stated' if facts['unit_metres'] is None else ''}" if sides else "without a size"
     lines = [
-        f"{path}: {plural(f['parts'], 'part')}, {plural(f['triangles'], 'triangle')}, {size}",
-        f"{sheet}: {plural(v['stop'], 'stop')}, {plural(v['caution'], 'caution')}, {plural(v['note'], 'note')}",
+        f"{path}: {plural(facts['parts'], 'part')}, {plural(facts['triangles'], 'triangle')}, {size}",
+        f"{sheet}: {plural(verdict['stop'], 'stop')}, {plural(verdict['caution'], 'caution')}, {plural(verdict['note'], 'note')}",
         *([f"Not looked at: {' and '.join(tree['not_looked_at'])}"] if tree["not_looked_at"] else []),
     ]
     by_id = {x["id"]: x for x in tree["findings"]}
@@ -72,11 +72,11 @@ def summary_text(trees: list[dict[str, Any]]) -> str:
 
 def _kind(findings: list[dict[str, Any]], together: list[dict[str, Any]]) -> Iterator[str]:
     shown = findings if len(findings) <= _LISTED + 1 else findings[:_LISTED]
-    for f in shown:
+    for finding in shown:
         # The same on another part has the result of the one that stands for it.
-        like = f is not findings[0] and f["under"] == findings[0]["id"]
-        state = "waived" if f["waived"] is not None else "known" if f.get("known") else f["result"]
-        yield f"  {'' if like else state:8}{f['title']}{' (follows from another)' if f['under'] and not like else ''}"
+        like = finding is not findings[0] and finding["under"] == findings[0]["id"]
+        state = "waived" if finding["waived"] is not None else "known" if finding.get("known") else finding["result"]
+        yield f"  {'' if like else state:8}{finding['title']}{' (follows from another)' if finding['under'] and not like else ''}"
     if len(shown) < len(findings):
         yield f"{'':10}and {len(findings) - len(shown):,} more of this kind, all of them in --json"
     # Reasons may differ within a kind; each is told once.
@@ -99,10 +99,10 @@ def proof_text(proof: Proof) -> list[str]:
     width = max((len(row.what) for row in proof.rows), default=0)
     for group in dict.fromkeys(row.group for row in proof.rows):
         lines += ["", group]
-        for r in (x for x in proof.rows if x.group == group):
-            figures = r.sent if r.sent == r.read_back else f"{r.sent} → {r.read_back}"
-            told = "; ".join(x for x in (r.difference if r.result == "stop" else "", r.where, r.remark) if x)
-            lines.append(f"  {WORDS[r.result]:9}{r.what:{width}}  {figures}  {told}".rstrip())
+        for line in (x for x in proof.rows if x.group == group):
+            figures = line.sent if line.sent == line.read_back else f"{line.sent} → {line.read_back}"
+            told = "; ".join(x for x in (line.difference if line.result == "stop" else "", line.where, line.remark) if x)
+            lines.append(f"  {WORDS[line.result]:9}{line.what:{width}}  {figures}  {told}".rstrip())
     return lines
 
 

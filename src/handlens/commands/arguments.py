@@ -23,267 +23,279 @@ def parser() -> argparse.ArgumentParser:
     whole.add_argument("--version", action="version", version=f"Hand Lens {__version__}")
     commands = whole.add_subparsers(metavar="COMMAND", required=True, parser_class=_Parser)
 
-    p = commands.add_parser("inspect", help="measure and judge a model")
-    p.add_argument(
+    subparser = commands.add_parser("inspect", help="measure and judge a model")
+    subparser.add_argument(
         "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
     )
-    p.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
-    _judging(p)
-    _replace(p)
-    p.set_defaults(run=judging.run_inspect)
+    subparser.add_argument("--json", metavar="FILE|-", help="write the whole report as JSON")
+    _judging(subparser)
+    _replace(subparser)
+    subparser.set_defaults(run=judging.run_inspect)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "report",
         help="measure and judge, and write a report to hand on",
         description="The ending says which: .html a page to read and print, .pdf the same page printed, .csv a table, .xml JUnit, .sarif SARIF 2.1.0. The exit code is that of inspect.",
     )
-    p.add_argument(
+    subparser.add_argument(
         "path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model is judged"
     )
-    p.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .pdf, .csv, .xml or .sarif")
-    _judging(p)
-    _replace(p)
-    p.set_defaults(run=judging.run_report)
+    subparser.add_argument("--out", required=True, metavar="FILE", help="a file that ends in .html, .pdf, .csv, .xml or .sarif")
+    _judging(subparser)
+    _replace(subparser)
+    subparser.set_defaults(run=judging.run_report)
 
-    p = commands.add_parser("mend", help="apply mends and write the result in its own format")
-    p.add_argument("path", metavar="PATH")
-    p.add_argument(
+    subparser = commands.add_parser("mend", help="apply mends and write the result in its own format")
+    subparser.add_argument("path", metavar="PATH")
+    subparser.add_argument(
         "--mend",
         action="append",
         default=[],
         metavar="ID[:key=value,...]",
         help="a mend; may be given again, applied in order",
     )
-    p.add_argument(
+    subparser.add_argument(
         "--recipe",
         metavar="FILE",
         help="mends from a file, before those of --mend: a recipe from the Bench, or what `mend --json` wrote",
     )
-    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
-    _rules(p)
-    p.add_argument("--search", action="append", default=[], metavar="DIR")
-    p.add_argument("--json", metavar="FILE|-", help="write what each mend did as JSON")
-    _replace(p)
-    p.set_defaults(run=writing.run_mend)
+    subparser.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    _rules(subparser)
+    subparser.add_argument("--search", action="append", default=[], metavar="DIR")
+    subparser.add_argument("--json", metavar="FILE|-", help="write what each mend did as JSON")
+    _replace(subparser)
+    subparser.set_defaults(run=writing.run_mend)
 
-    p = commands.add_parser("export", help="write a model in another format and prove it")
-    p.add_argument("path", metavar="PATH")
-    p.add_argument("--out", required=True, metavar="FILE_OR_DIR")
-    p.add_argument("--format", required=True, metavar="FORMAT", help=WRITABLE)
-    p.add_argument(
+    subparser = commands.add_parser("export", help="write a model in another format and prove it")
+    subparser.add_argument("path", metavar="PATH")
+    subparser.add_argument("--out", required=True, metavar="FILE_OR_DIR")
+    subparser.add_argument("--format", required=True, metavar="FORMAT", help=WRITABLE)
+    subparser.add_argument(
         "--unit",
         choices=("m", "cm", "mm"),
         help="unit of the numbers, where the format leaves it open (default: the sheet's, else as they are)",
     )
-    p.add_argument("--up", choices=("Y", "Z"), help="axis that is up, where the format leaves it open")
-    p.add_argument("--triangulate", action="store_true", help="cut polygons into triangles")
-    p.add_argument(
+    subparser.add_argument("--up", choices=("Y", "Z"), help="axis that is up, where the format leaves it open")
+    subparser.add_argument("--triangulate", action="store_true", help="cut polygons into triangles")
+    subparser.add_argument(
         "--images", choices=("as-format", "embedded", "beside", "none"), help="where images go, where the format allows it"
     )
-    p.add_argument("--folder", metavar="NAME", help="folder for images beside; {model} stands for the model's name")
-    p.add_argument(
+    subparser.add_argument("--folder", metavar="NAME", help="folder for images beside; {model} stands for the model's name")
+    subparser.add_argument(
         "--image-names",
         metavar="PATTERN",
         help="names of images beside, such as {material}_{role}; {model} and {part} stand for theirs too",
     )
-    p.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
-    p.add_argument(
+    subparser.add_argument("--no-library", action="store_true", help="an OBJ without its material library")
+    subparser.add_argument(
         "--package",
         action="store_true",
         help="the whole folder or zip that it came in, to a folder or .zip: what the model is not stays byte for byte, with a manifest",
     )
-    _rules(p)
-    p.add_argument("--search", action="append", default=[], metavar="DIR")
-    p.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
-    _replace(p)
-    p.set_defaults(run=writing.run_export)
+    _rules(subparser)
+    subparser.add_argument("--search", action="append", default=[], metavar="DIR")
+    subparser.add_argument("--proof", metavar="FILE|-", help="read the written file afresh and write the comparison as JSON")
+    _replace(subparser)
+    subparser.set_defaults(run=writing.run_export)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "batch",
         help="judge many models by one sheet, try a recipe or the way to Fit on all, write and prove them",
         description="Of a folder every model below it. What is tried is tried on copies; a model that it leaves no better, or to which it brings "
         "anything, is written as it came.",
     )
-    p.add_argument(
+    subparser.add_argument(
         "path",
         metavar="PATH",
         nargs="+",
         help="model files, folders and zips; below a folder each folder with a model, and each zip, is a package of its own",
     )
-    _rules(p)
-    p.add_argument(
+    _rules(subparser)
+    subparser.add_argument(
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
     )
-    p.add_argument("--jobs", type=_jobs, default=1, metavar="N", help="models that are worked on at once (default: 1)")
-    tried = p.add_mutually_exclusive_group()
+    subparser.add_argument("--jobs", type=_jobs, default=1, metavar="N", help="models that are worked on at once (default: 1)")
+    tried = subparser.add_mutually_exclusive_group()
     tried.add_argument("--way", action="store_true", help="try the way to Fit on each")
     tried.add_argument("--recipe", metavar="FILE", help="try a recipe on each, as `way --recipe` writes it")
-    p.add_argument(
+    subparser.add_argument(
         "--goal",
         choices=["stop", "caution", "note"],
         default="caution",
         help="from which result on the way mends (default: caution)",
     )
-    p.add_argument("--out", metavar="DIR", help="write each model into a folder of its own, and prove it")
-    p.add_argument(
+    subparser.add_argument("--out", metavar="DIR", help="write each model into a folder of its own, and prove it")
+    subparser.add_argument(
         "--format", metavar="NAME", help="in which format (default: its own where the sheet takes it, else the sheet's first)"
     )
-    p.add_argument("--package", action="store_true", help="write the whole package of each that came in one")
-    p.add_argument("--csv", metavar="FILE", help="write models by stations as a table")
-    p.add_argument("--report", metavar="FILE", help="write a report of all: .html, .pdf, .csv, .xml or .sarif")
-    p.add_argument("--json", metavar="FILE|-", help="write it all as JSON")
-    p.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
-    p.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
-    _replace(p)
-    p.set_defaults(run=batching.run_batch, recursive=True)
+    subparser.add_argument("--package", action="store_true", help="write the whole package of each that came in one")
+    subparser.add_argument("--csv", metavar="FILE", help="write models by stations as a table")
+    subparser.add_argument("--report", metavar="FILE", help="write a report of all: .html, .pdf, .csv, .xml or .sarif")
+    subparser.add_argument("--json", metavar="FILE|-", help="write it all as JSON")
+    subparser.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
+    subparser.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
+    _replace(subparser)
+    subparser.set_defaults(run=batching.run_batch, recursive=True)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "way",
         help="find the fewest mends that make a model fit, in an order that holds, and what is left for a person",
         description="Each mend is played on what those before it made, and stays only where its finding goes and no stop or caution comes. "
         "With several sheets: what serves all of them, and for each what it needs beyond.",
     )
-    p.add_argument("path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model")
-    p.add_argument(
+    subparser.add_argument("path", metavar="PATH", nargs="+", help="a model file, a folder or a zip; of the last two every model")
+    subparser.add_argument(
         "--rules",
         action="append",
         default=[],
         metavar="NAME_OR_FILE",
         help="a rule sheet's name, slug or JSON file; may be given again for more destinations (default: the project's, else realtime-engine)",
     )
-    p.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
-    p.add_argument("--as-suggested", action="store_true", help="take what the model suggests where the intent says nothing")
-    p.add_argument(
+    subparser.add_argument("--intent", metavar="FILE", help="what the thing is meant to be, as JSON")
+    subparser.add_argument(
+        "--as-suggested", action="store_true", help="take what the model suggests where the intent says nothing"
+    )
+    subparser.add_argument(
         "--goal",
         choices=["stop", "caution", "note"],
         default="caution",
         help="from which result on findings are mended (default: caution)",
     )
-    p.add_argument(
+    subparser.add_argument(
         "--prefer",
         action="append",
         default=[],
         metavar="CHECK=MEND",
         help="which mend is taken where a finding has several; may be given again",
     )
-    p.add_argument(
+    subparser.add_argument(
         "--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in; may be given again"
     )
-    p.add_argument("--no-looks", action="store_true", help="do not compare how it looks from twelve sides before and after")
-    p.add_argument("--picture", metavar="FILE", help="write the side that changes most, as WebP: before, after, where")
-    p.add_argument("--recipe", dest="recipe_out", metavar="FILE", help="write the mends as a recipe that `mend --recipe` takes")
-    p.add_argument("--json", metavar="FILE|-", help="write the whole way as JSON")
-    p.add_argument(
+    subparser.add_argument(
+        "--no-looks", action="store_true", help="do not compare how it looks from twelve sides before and after"
+    )
+    subparser.add_argument("--picture", metavar="FILE", help="write the side that changes most, as WebP: before, after, where")
+    subparser.add_argument(
+        "--recipe", dest="recipe_out", metavar="FILE", help="write the mends as a recipe that `mend --recipe` takes"
+    )
+    subparser.add_argument("--json", metavar="FILE|-", help="write the whole way as JSON")
+    subparser.add_argument(
         "--out",
         metavar="FILE_OR_DIR",
         help="write the mended model and prove it; with several sheets a folder, for each one of its own",
     )
-    p.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
-    p.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
-    _replace(p)
-    p.set_defaults(run=ways.run_way)
+    subparser.add_argument("--quiet", action="store_true", help="print nothing but what could not be read")
+    subparser.add_argument("--no-project", action="store_true", help="leave a handlens.toml in this folder or above aside")
+    _replace(subparser)
+    subparser.set_defaults(run=ways.run_way)
 
-    p = commands.add_parser("prove", help="compare two model files row by row")
-    p.add_argument("a", metavar="A")
-    p.add_argument("b", metavar="B")
-    p.add_argument("--json", metavar="FILE|-")
-    p.add_argument(
+    subparser = commands.add_parser("prove", help="compare two model files row by row")
+    subparser.add_argument("a", metavar="A")
+    subparser.add_argument("b", metavar="B")
+    subparser.add_argument("--json", metavar="FILE|-")
+    subparser.add_argument(
         "--mended",
         metavar="TAPE",
         help="mends that were asked for between A and B, as `mend --json` wrote them: what they changed is told apart from accidents",
     )
-    _rules(p, "whose unit and axis a file is read in that states none")
-    _replace(p)
-    p.set_defaults(run=comparing.run_prove)
+    _rules(subparser, "whose unit and axis a file is read in that states none")
+    _replace(subparser)
+    subparser.set_defaults(run=comparing.run_prove)
 
-    p = commands.add_parser("explain", help="from how a model looked wrong to what is wrong with it, the likeliest cause first")
-    p.add_argument("path", metavar="PATH")
-    p.add_argument(
+    subparser = commands.add_parser(
+        "explain", help="from how a model looked wrong to what is wrong with it, the likeliest cause first"
+    )
+    subparser.add_argument("path", metavar="PATH")
+    subparser.add_argument(
         "--look", metavar="LOOK", required=True, help="how it looked, such as white, hole or jumps; any other word lists all"
     )
-    _rules(p)
-    p.add_argument("--search", action="append", default=[], metavar="DIR")
-    p.add_argument("--json", metavar="FILE|-")
-    _replace(p)
-    p.set_defaults(run=judging.run_explain)
+    _rules(subparser)
+    subparser.add_argument("--search", action="append", default=[], metavar="DIR")
+    subparser.add_argument("--json", metavar="FILE|-")
+    _replace(subparser)
+    subparser.set_defaults(run=judging.run_explain)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "fits", help="whether a model fits in the place of an earlier one: names, pivots, size, slots, clips, sockets"
     )
-    p.add_argument("a", metavar="EARLIER")
-    p.add_argument("b", metavar="LATER")
-    p.add_argument("--json", metavar="FILE|-")
-    _replace(p)
-    p.set_defaults(run=comparing.run_fits)
+    subparser.add_argument("a", metavar="EARLIER")
+    subparser.add_argument("b", metavar="LATER")
+    subparser.add_argument("--json", metavar="FILE|-")
+    _replace(subparser)
+    subparser.set_defaults(run=comparing.run_fits)
 
-    p = commands.add_parser("stale", help="whether what lies at a destination is still what was sent there, file by file")
-    p.add_argument("sent", metavar="MANIFEST|EXPORT", help="the manifest of a package, or the folder or zip that was sent")
-    p.add_argument("place", metavar="PLACE", help="the folder or zip at the destination")
-    p.add_argument("--json", metavar="FILE|-")
-    _replace(p)
-    p.set_defaults(run=comparing.run_stale)
+    subparser = commands.add_parser("stale", help="whether what lies at a destination is still what was sent there, file by file")
+    subparser.add_argument(
+        "sent", metavar="MANIFEST|EXPORT", help="the manifest of a package, or the folder or zip that was sent"
+    )
+    subparser.add_argument("place", metavar="PLACE", help="the folder or zip at the destination")
+    subparser.add_argument("--json", metavar="FILE|-")
+    _replace(subparser)
+    subparser.set_defaults(run=comparing.run_stale)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "receive",
         help="ask a destination's stand-in whether it takes a package",
         description="The stand-in is the one that the rule sheet names. It reads the package by itself, by rules of its own. "
         "The exit code is 0 where it takes the package, 1 where it refuses.",
     )
-    p.add_argument("path", metavar="PACKAGE", help="the folder, zip or file that would be sent")
-    p.add_argument(
+    subparser.add_argument("path", metavar="PACKAGE", help="the folder, zip or file that would be sent")
+    subparser.add_argument(
         "--variant",
         choices=("current", "older", "stricter"),
         default="current",
         help="the destination as it is now, one of some years ago, or one with half the room (default: current)",
     )
-    _rules(p, "whose destination is asked")
-    p.add_argument("--json", metavar="FILE|-", help="write the answer as JSON")
-    p.add_argument("--picture", metavar="FILE", help="write the destination's picture of it, as WebP")
-    _replace(p)
-    p.set_defaults(run=receiving.run_receive)
+    _rules(subparser, "whose destination is asked")
+    subparser.add_argument("--json", metavar="FILE|-", help="write the answer as JSON")
+    subparser.add_argument("--picture", metavar="FILE", help="write the destination's picture of it, as WebP")
+    _replace(subparser)
+    subparser.set_defaults(run=receiving.run_receive)
 
-    p = commands.add_parser(
+    subparser = commands.add_parser(
         "learn-sheet",
         help="make a rule sheet of models that were accepted, and of some that were refused",
         description="Each value that the examples imply is printed with its evidence and how sure it is; the rest is as in the sheet beside.",
     )
-    p.add_argument("fit", metavar="FIT", nargs="+", help="models that were accepted: files, folders or zips")
-    p.add_argument("--unfit", metavar="PATH", nargs="+", default=[], help="models that were refused")
-    p.add_argument("--out", required=True, metavar="FILE", help="the sheet, a file that ends in .json")
-    p.add_argument("--name", metavar="NAME", help="what the sheet is called (default: as the file)")
-    p.add_argument("--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in")
-    _rules(p)
-    _replace(p)
-    p.set_defaults(run=learning.run_learn)
+    subparser.add_argument("fit", metavar="FIT", nargs="+", help="models that were accepted: files, folders or zips")
+    subparser.add_argument("--unfit", metavar="PATH", nargs="+", default=[], help="models that were refused")
+    subparser.add_argument("--out", required=True, metavar="FILE", help="the sheet, a file that ends in .json")
+    subparser.add_argument("--name", metavar="NAME", help="what the sheet is called (default: as the file)")
+    subparser.add_argument("--search", action="append", default=[], metavar="DIR", help="a folder to look for missing files in")
+    _rules(subparser)
+    _replace(subparser)
+    subparser.set_defaults(run=learning.run_learn)
 
-    p = commands.add_parser("watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new")
-    p.add_argument("path", metavar="FOLDER")
-    _rules(p)
-    p.set_defaults(run=judging.run_watch)
+    subparser = commands.add_parser(
+        "watch", help="inspect each saved model of a folder anew, and say what is fixed and what is new"
+    )
+    subparser.add_argument("path", metavar="FOLDER")
+    _rules(subparser)
+    subparser.set_defaults(run=judging.run_watch)
 
-    p = commands.add_parser("rules", help="the shipped rule sheets")
-    which = p.add_subparsers(metavar="list|show", required=True, parser_class=_Parser)
+    subparser = commands.add_parser("rules", help="the shipped rule sheets")
+    which = subparser.add_subparsers(metavar="list|show", required=True, parser_class=_Parser)
     which.add_parser("list", help="slug and name of each").set_defaults(run=lists.run_rules_list)
     show = which.add_parser("show", help="one sheet as JSON")
     show.add_argument("name", metavar="NAME")
     show.set_defaults(run=lists.run_rules_show)
 
     for name, run in (("checks", lists.run_checks), ("mends", lists.run_mends)):
-        p = commands.add_parser(name, help=f"every one of the {name}, or those that are named")
-        p.add_argument("name", metavar="NAME", nargs="*", help="an id, or a station's name for all of its own")
-        p.add_argument("--json", action="store_true")
-        p.set_defaults(run=run)
-    p = commands.add_parser("house", help="a team's own checks")
-    which = p.add_subparsers(metavar="test", required=True, parser_class=_Parser)
+        subparser = commands.add_parser(name, help=f"every one of the {name}, or those that are named")
+        subparser.add_argument("name", metavar="NAME", nargs="*", help="an id, or a station's name for all of its own")
+        subparser.add_argument("--json", action="store_true")
+        subparser.set_defaults(run=run)
+    subparser = commands.add_parser("house", help="a team's own checks")
+    which = subparser.add_subparsers(metavar="test", required=True, parser_class=_Parser)
     test = which.add_parser("test", help="run the house's checks alone on a model, with what each found and how long it took")
     test.add_argument("path", metavar="MODEL")
     _rules(test)
     test.add_argument("--search", action="append", default=[], metavar="DIR")
     test.set_defaults(run=lists.run_house_test)
 
-    p = commands.add_parser("completions", help="completions for a shell, to be read by it")
-    p.add_argument("shell", choices=("bash", "zsh", "tcsh"))
-    p.set_defaults(run=lambda args: lists.run_completions(args, whole))
+    subparser = commands.add_parser("completions", help="completions for a shell, to be read by it")
+    subparser.add_argument("shell", choices=("bash", "zsh", "tcsh"))
+    subparser.set_defaults(run=lambda args: lists.run_completions(args, whole))
 
     for name, command in commands.choices.items():
         command.epilog, command.formatter_class = after(name), argparse.RawDescriptionHelpFormatter

@@ -43,12 +43,14 @@ def run_checks(args: argparse.Namespace) -> int:
     if args.json:
         print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
-        for c in listed:
-            print(f"{c.id:28}{c.title}\n{'':28}{c.does}\n{'':28}Why: {c.why}{_brought_by(c.origin, 28)}")
+        for declared in listed:
+            print(
+                f"{declared.id:28}{declared.title}\n{'':28}{declared.does}\n{'':28}Why: {declared.why}{_brought_by(declared.origin, 28)}"
+            )
             if args.name:
-                print(f"{'':28}Measured: {c.measured}\n{'':28}Source: {c.source}")
-                print(f"{'':28}Result: {', '.join(f'{result} on {slug}' for slug, result in c.results.items())}")
-                print(f"{'':28}Mends: {', '.join(c.mends) or 'none'}")
+                print(f"{'':28}Measured: {declared.measured}\n{'':28}Source: {declared.source}")
+                print(f"{'':28}Result: {', '.join(f'{result} on {slug}' for slug, result in declared.results.items())}")
+                print(f"{'':28}Mends: {', '.join(declared.mends) or 'none'}")
     return 0
 
 
@@ -60,10 +62,12 @@ def run_mends(args: argparse.Namespace) -> int:
     if args.json:
         print(json.dumps(msgspec.to_builtins(listed), indent=2, ensure_ascii=False))
     else:
-        for m in listed:
-            call = m.id + (":" + ",".join(f"{parameter.name}=" for parameter in m.parameters) if m.parameters else "")
-            says = f"{call:36}{m.title}\n{'':36}Keeps: {m.keeps}.\n{'':36}Costs: {m.costs}."
-            print(says + _brought_by(m.origin, 36))
+        for declared in listed:
+            call = declared.id + (
+                ":" + ",".join(f"{parameter.name}=" for parameter in declared.parameters) if declared.parameters else ""
+            )
+            says = f"{call:36}{declared.title}\n{'':36}Keeps: {declared.keeps}.\n{'':36}Costs: {declared.costs}."
+            print(says + _brought_by(declared.origin, 36))
     return 0
 
 

@@ -39,11 +39,11 @@ def intake(request: dict[str, Any], out: Path) -> dict[str, Any]:
     # The one that stands for the drop where only one can: nearest the top, then the largest, whichever package it is in.
     models.sort(key=lambda m: m[1]["order"])
     twins = [m["main"].rpartition("/")[2] for _, m in models]
-    for archive, m in models:
-        if archive and twins.count(m["main"].rpartition("/")[2]) > 1:
-            m["name"] = archive.rpartition("/")[2]
-        m["archive"] = archive
-        del m["order"]
+    for archive, main in models:
+        if archive and twins.count(main["main"].rpartition("/")[2]) > 1:
+            main["name"] = archive.rpartition("/")[2]
+        main["archive"] = archive
+        del main["order"]
     return {"models": [m for _, m in models]}
 
 
@@ -108,8 +108,8 @@ def _unpack(archive: Path, folder: Path, name: str) -> dict[str, Path]:
         tell(f"unpacking {name}", 0.7 * k / len(listed))
         place = folder / f"{k}.part"
         place.parent.mkdir(parents=True, exist_ok=True)
-        with place.open("wb") as f:
+        with place.open("wb") as file:
             for piece in package.stream(path):
-                f.write(piece)
+                file.write(piece)
         files[path] = place
     return files

@@ -48,10 +48,10 @@ def binaries() -> Path:
 def free_port(wanted: int) -> int:
     """The wanted port, or the next free one above it."""
     for port in range(wanted, min(wanted + 200, 65536)):
-        with socket.socket() as s:
-            s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        with socket.socket() as server:
+            server.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
-                s.bind(("127.0.0.1", port))
+                server.bind(("127.0.0.1", port))
             except OSError:
                 continue
             return port
@@ -118,10 +118,10 @@ class Cluster:
     def _refuse_elsewhere(self, address: str) -> None:
         """Raises ClusterError where nothing can listen at an address: the server itself would only log that and go on without."""
         family = socket.AF_INET6 if ":" in address else socket.AF_INET
-        with socket.socket(family) as s:
-            s.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        with socket.socket(family) as client:
+            client.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
-                s.bind((address, self.port))
+                client.bind((address, self.port))
             except OSError as error:
                 raise ClusterError(
                     f"Nothing can listen at {address}, port {self.port}: {error.strerror}. Name an address of this machine."
@@ -273,8 +273,8 @@ class Cluster:
         """A password file of libpq's, readable by its owner alone from its first moment on."""
         new = self.secret.with_suffix(".new")
         new.unlink(missing_ok=True)
-        with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as f:
-            f.write(f"*:*:handlens:handlens:{word}\n")
+        with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+            file.write(f"*:*:handlens:handlens:{word}\n")
         new.replace(self.secret)
 
     def _give_up_trust(self) -> None:

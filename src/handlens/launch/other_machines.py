@@ -51,8 +51,8 @@ def write_pass(place: Path, secret: str, certificate: Path) -> None:
     """What a worker elsewhere needs beside the address, in one file that the owner alone can read: the secret, and the certificate."""
     new = place.with_suffix(".new")
     new.unlink(missing_ok=True)
-    with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as f:
-        f.write(f"*:*:handlens:handlens:{secret}\n{certificate.read_text()}")
+    with os.fdopen(os.open(new, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+        file.write(f"*:*:handlens:handlens:{secret}\n{certificate.read_text()}")
     new.replace(place)
 
 
@@ -66,8 +66,8 @@ def address_for_worker(address: str, secret: Path, folder: Path) -> str:
     if not line.startswith("*:*:handlens:handlens:") or "BEGIN CERTIFICATE" not in certificate:
         raise NoAddress(f"{secret} is no secret of a database; copy the file worker-secret from that machine's data folder.")
     for name, text in (("database-secret", line + "\n"), ("database-certificate", certificate)):
-        with os.fdopen(os.open(folder / name, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as f:
-            f.write(text)
+        with os.fdopen(os.open(folder / name, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
+            file.write(text)
     options = {
         "host": host.strip("[]"),
         "port": port,

@@ -154,8 +154,8 @@ def put_file(db: Session, path: Path) -> Content:
     """Keep a file's bytes. Raises OSError where it is no plain file."""
 
     def pieces() -> Iterator[bytes]:
-        with open_plain(path) as f:
-            while piece := f.read(CHUNK):
+        with open_plain(path) as file:
+            while piece := file.read(CHUNK):
                 yield piece
 
     return put(db, pieces(), path.name)
@@ -190,9 +190,9 @@ def read(db: Session, content_id: int) -> bytes:
 def write_to(db: Session, content_id: int, path: Path) -> None:
     """Write a content to a file, chunk by chunk; folders above it are made."""
     path.parent.mkdir(parents=True, exist_ok=True)
-    with path.open("wb") as f:
+    with path.open("wb") as file:
         for piece in stream(db, content_id):
-            f.write(piece)
+            file.write(piece)
 
 
 def give_back() -> bool:
@@ -201,20 +201,20 @@ def give_back() -> bool:
     A plain VACUUM only marks room as free for what comes next. The whole table is written anew (PostgreSQL documentation, VACUUM
     FULL), which takes as much room for a while and lets nobody read meanwhile, so it waits for no lock longer than a moment.
     """
-    with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as c:
-        held, used = c.execute(
+    with engine().connect().execution_options(isolation_level="AUTOCOMMIT") as connection:
+        held, used = connection.execute(
             text("SELECT pg_total_relation_size('content_chunk'), (SELECT coalesce(sum(bytes), 0) FROM content WHERE NOT stored)")
         ).one()
         idle = int(held) - int(used)
         if idle < max(_IDLE_BYTES, int(used)) or no_room(int(used) * 2):
             return False
-        c.execute(text("SET lock_timeout = '2s'"))
+        connection.execute(text("SET lock_timeout = '2s'"))
         try:
-            c.execute(text("VACUUM FULL content_chunk"))
+            connection.execute(text("VACUUM FULL content_chunk"))
         except OperationalError:
             return False
         finally:
-            c.execute(text("RESET lock_timeout"))
+            connection.execute(text("RESET lock_timeout"))
         return True
 
 

@@ -53,5 +53,5 @@ def engine(url: str | None = None) -> Engine:
 @contextmanager
 def session(url: str | None = None) -> Iterator[Session]:
     """A transaction: committed at the end, rolled back where an exception leaves it."""
-    with sessionmaker(engine(url), expire_on_commit=False)() as s, s.begin():
-        yield s
+    with sessionmaker(engine(url), expire_on_commit=False)() as opened, opened.begin():
+        yield opened

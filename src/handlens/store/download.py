@@ -46,9 +46,9 @@ def zip_of(files: list[tuple[str, int]], beside: Mapping[str, bytes]) -> Iterato
     pipe = _Pipe()
     with session() as db, zipfile.ZipFile(pipe, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
         for path, content_id in files:
-            with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as f:
+            with archive.open(zipfile.ZipInfo(path), "w", force_zip64=True) as entry:
                 for piece in contents.stream(db, content_id):
-                    f.write(piece)
+                    entry.write(piece)
                     yield from pipe.taken()
             yield from pipe.taken()
         for path, data in beside.items():

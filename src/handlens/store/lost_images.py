@@ -43,8 +43,8 @@ def lost_images(db: Session, revision: Revision) -> dict[str, Lost]:
     if not lost:
         return {}
     files: dict[str, tuple[int, bool]] = {}
-    for f in revision.files:
-        files.setdefault(f.path, (f.content_id, True))
+    for stored in revision.files:
+        files.setdefault(stored.path, (stored.content_id, True))
     columns = (RevisionFile.path, RevisionFile.content_id)
     earlier = select(*columns).where(RevisionFile.revision_id != revision.id).order_by(RevisionFile.id.desc()).limit(_MOST)
     for path, content in db.execute(earlier):

@@ -120,7 +120,12 @@ def _with_waivers(model: Model, findings: list[dict[str, Any]]) -> list[dict[str
     by_id = {waiver.finding: waiver for waiver in model.waivers}
     said = lambda f: by_id.get(f["id"]) if f["waived"] is not None else None
     return [
-        {**finding, "waiver": None if (w := said(finding)) is None else {"by": w.by, "created": w.created, "number": w.number}}
+        {
+            **finding,
+            "waiver": None
+            if (found := said(finding)) is None
+            else {"by": found.by, "created": found.created, "number": found.number},
+        }
         for finding in findings
     ]
 
@@ -356,9 +361,9 @@ def naming_preview(wish: dict[str, Any], revision_id: int) -> dict[str, Any]:
     """What parts would be called by a pattern, before it is put on the tape."""
     with session() as db:
         shown = shelf.latest_done(db, row(db, Revision, revision_id, "revision"))
-        m = None if shown is None else measures_of(shown)
-    if m is None:
+        measures = None if shown is None else measures_of(shown)
+    if measures is None:
         return {"changes": []}
-    things, taken = named_in(m, wish["parts"])
-    names = names_by(wish["pattern"], wish["start"], things, taken, m.up_axis or "Y", m.unit_metres or 1.0)
+    things, taken = named_in(measures, wish["parts"])
+    names = names_by(wish["pattern"], wish["start"], things, taken, measures.up_axis or "Y", measures.unit_metres or 1.0)
     return {"changes": [{"old": t.name, "new": new} for t, new in zip(things, names, strict=True) if t.name != new]}

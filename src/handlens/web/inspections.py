@@ -82,7 +82,7 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
         inspection = row(db, Inspection, inspection_id, "inspection")
         node = request.args.get("node", type=int)
         up = sheet_of(db, row(db, Revision, inspection.revision_id, "revision").model.sheet).up_axis
-        m = measures_of(inspection)
+        measures = measures_of(inspection)
         if node is None:
             finding, mark = _marked(db, inspection, request.args.get("finding", ""))
             if finding["check"] != "see-through.draw-order":
@@ -90,11 +90,11 @@ def looked_from(inspection_id: int) -> dict[str, Any]:
             two = set(_indices(db, inspection, mark).tolist())
         else:
             two = {node}
-    pair = order_of(m, two)
+    pair = order_of(measures, two)
     if pair is None:
         # Most parts lie in nobody's way: that is an answer, and no mistake.
         return {"sides": [], "nodes": [], "right": [], "numbered": None}
-    axis = m.up_axis or up
+    axis = measures.up_axis or up
     return {
         "sides": [side._asdict() for side in sides(pair, axis)],
         "nodes": [pair.first, pair.second],

@@ -37,10 +37,10 @@ def asked(inspection_id: int) -> dict[str, Any]:
     with session() as db:
         inspection = row(db, Inspection, inspection_id, "inspection")
         model = row(db, Revision, inspection.revision_id, "revision").model
-        m, sheet, intent = measures_of(inspection), sheet_of(db, model.sheet), shelf.intent_of(model)
-    open_ones = questions(m, sheet, intent, set(model.intent))
+        measures, sheet, intent = measures_of(inspection), sheet_of(db, model.sheet), shelf.intent_of(model)
+    open_ones = questions(measures, sheet, intent, set(model.intent))
     waiting: dict[str, int] = {}
-    for finding in judge(m, sheet, intent).findings:
+    for finding in judge(measures, sheet, intent).findings:
         for key in unsaid(finding, intent, open_ones) if finding.mends and finding.result != "note" else ():
             waiting[key] = waiting.get(key, 0) + 1
     return {

@@ -124,10 +124,10 @@ def _looks(before: Scene, after: Scene) -> list[PromiseResult]:
         both = (_painted(before.meshes[a]) + 1) * width + _painted(after.meshes[b]) + 1
         pairs, count = np.unique(both, return_counts=True)
         for pair, faces in zip(pairs.tolist(), count.tolist(), strict=True):
-            m, n = pair // width - 1, pair % width - 1
-            if (m, n) not in alike:
-                alike[m, n] = m == n == -1 or (m >= 0 and n >= 0 and same_paint(before, m, after, n))
-            wrong += 0 if alike[m, n] else faces
+            was, now = pair // width - 1, pair % width - 1
+            if (was, now) not in alike:
+                alike[was, now] = was == now == -1 or (was >= 0 and now >= 0 and same_paint(before, was, after, now))
+            wrong += 0 if alike[was, now] else faces
         seen += 1
     return [PromiseResult("how every face is painted", wrong, 0, counted=True)] if seen else []
 
@@ -259,6 +259,6 @@ def _alike(a: F64, b: F64) -> tuple[F64, F64]:
     if len(a) < 2:
         return a, a
     fit = fit_similarity(a, b)
-    p, q = a - a.mean(axis=0), b - b.mean(axis=0)
+    from_middle, from_other = a - a.mean(axis=0), b - b.mean(axis=0)
     # Both as large as before, so that what is off counts as it did there.
-    return (p, q) if fit is None else (p, q @ fit.turn / fit.scale)
+    return (from_middle, from_other) if fit is None else (from_middle, from_other @ fit.turn / fit.scale)

@@ -60,13 +60,17 @@ class _Copy:
     def build(self) -> bytes:
         scene = self.scene
         world = _world_y_up(scene)
-        placed = [(i, m) for i in walk(scene) if (m := scene.nodes[i].mesh) is not None and len(scene.meshes[m].positions)]
+        placed = [
+            (i, mesh_number)
+            for i in walk(scene)
+            if (mesh_number := scene.nodes[i].mesh) is not None and len(scene.meshes[mesh_number].positions)
+        ]
         low, high = np.full(3, np.inf), np.full(3, -np.inf)
         for i, _ in placed:
-            p = world_positions(scene, i, world)
-            p = p[np.isfinite(p).all(axis=1)]
-            if len(p):
-                low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
+            places = world_positions(scene, i, world)
+            places = places[np.isfinite(places).all(axis=1)]
+            if len(places):
+                low, high = np.minimum(low, places.min(axis=0)), np.maximum(high, places.max(axis=0))
         if np.isinf(low).any():
             low = high = np.zeros(3)
         origin = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
@@ -74,13 +78,13 @@ class _Copy:
         meshes: list[dict[str, Any]] = []
         numbers: dict[Any, int] = {}
         parts = []
-        for i, m in placed:
+        for i, mesh_number in placed:
             # Scales piled up beyond what a double holds leave nothing that could be drawn.
             if not np.isfinite(world[i]).all():
                 continue
-            rigged = scene.nodes[i].skin is not None and scene.meshes[m].weights is not None
+            rigged = scene.nodes[i].skin is not None and scene.meshes[mesh_number].weights is not None
             key = (
-                m,
+                mesh_number,
                 property_text(scene.nodes[i], ROLE) == "stand-in",
                 i if rigged or i in self.shaping else None,
                 morph_weights(scene, i),
@@ -88,7 +92,11 @@ class _Copy:
             if key not in numbers:
                 numbers[key] = len(meshes)
                 points = posed(scene, i) if rigged else morphed_positions(scene, i)
-                mesh = cage(scene.meshes[m]) if property_text(scene.nodes[i], ROLE) == "stand-in" else scene.meshes[m]
+                mesh = (
+                    cage(scene.meshes[mesh_number])
+                    if property_text(scene.nodes[i], ROLE) == "stand-in"
+                    else scene.meshes[mesh_number]
+                )
                 meshes.append(self.mesh(mesh, points, i, morphed_positions(scene, i) if rigged else None))
             matrix = (_root(scene) if rigged else world[i]).copy()
             centre = np.array(meshes[numbers[key]]["centre"])

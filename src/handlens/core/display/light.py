@@ -50,11 +50,11 @@ class Clusters:
 
         index: (T, 3) int.
         """
-        c = self.cell[index]
-        alive = np.flatnonzero((c[:, 0] != c[:, 1]) & (c[:, 1] != c[:, 2]) & (c[:, 0] != c[:, 2]))
+        cells = self.cell[index]
+        alive = np.flatnonzero((cells[:, 0] != cells[:, 1]) & (cells[:, 1] != cells[:, 2]) & (cells[:, 0] != cells[:, 2]))
         if not len(alive):
             return alive
-        ids, count = distinct_rows([np.sort(c[alive], axis=1)])
+        ids, count = distinct_rows([np.sort(cells[alive], axis=1)])
         first = np.full(count, len(alive), np.int64)
         np.minimum.at(first, ids, np.arange(len(alive)))
         return alive[np.sort(first)]

@@ -49,14 +49,14 @@ def portrait(copy: bytes, width: int = WIDTH, height: int = HEIGHT, kind: str = 
 def _drawn(soup: Soup, rays: RayScene, paints: list[Paint], across: int, down: int) -> F64:
     """(down, across, 3) colours as they are shown, with FINE × FINE rays to a pixel where something ends in it, and one where nothing does."""
     view = _View.of(rays, across, down)
-    w, h = across // FINE, down // FINE
-    column, row = np.meshgrid(np.arange(w) * FINE + (FINE - 1) / 2, np.arange(h) * FINE + (FINE - 1) / 2)
+    wide, high = across // FINE, down // FINE
+    column, row = np.meshgrid(np.arange(wide) * FINE + (FINE - 1) / 2, np.arange(high) * FINE + (FINE - 1) / 2)
     coarse = _traced(soup, rays, paints, view, column.ravel(), row.ravel())
     refined = lambda values: np.repeat(np.repeat(values, FINE, axis=0), FINE, axis=1)
-    own = np.flatnonzero(refined(_uneven(coarse, h, w)))
+    own = np.flatnonzero(refined(_uneven(coarse, high, wide)))
     again = _traced(soup, rays, paints, view, (own % across).astype(float), (own // across).astype(float))
-    colour = refined(coarse.colour.reshape(h, w, 3)).reshape(-1, 3)
-    depth, part = refined(coarse.depth.reshape(h, w)).ravel(), refined(coarse.part.reshape(h, w)).ravel()
+    colour = refined(coarse.colour.reshape(high, wide, 3)).reshape(-1, 3)
+    depth, part = refined(coarse.depth.reshape(high, wide)).ravel(), refined(coarse.part.reshape(high, wide)).ravel()
     colour[own], depth[own], part[own] = again
     edges = _edges(depth.reshape(down, across), part.reshape(down, across)).ravel()
     colour[edges] *= _OUTLINE

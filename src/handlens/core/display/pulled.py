@@ -84,13 +84,13 @@ def _stood(opened: Opened, rig: dict[str, Any], part: dict[str, Any], mesh: dict
     """(V, 3) where the drawn vertices of a skinned part stand."""
     skin, j = rig["skins"][part["skin"]], mesh["joints"]
     inverse = opened.array(skin["inverse"], np.float64).reshape(-1, 4, 4).transpose(0, 2, 1)
-    m = np.stack([worlds[x] for x in skin["joints"]]) @ inverse
+    matrices = np.stack([worlds[x] for x in skin["joints"]]) @ inverse
     points = opened.array(mesh["bound"]["positions"], np.float32).reshape(-1, 3) + np.array(mesh["bound"]["centre"])
     starts = opened.array(j["starts"], np.uint32).astype(np.int64)
     joint, weight = opened.array(j["joint"], np.uint16), opened.array(j["weight"], np.uint16) / 65_535
     owner = np.repeat(np.arange(len(points)), np.diff(starts))
     out = np.zeros((len(points), 3))
-    each = (np.einsum("eij,ej->ei", m[joint][:, :3, :3], points[owner]) + m[joint][:, :3, 3]) * weight[:, None]
+    each = (np.einsum("eij,ej->ei", matrices[joint][:, :3, :3], points[owner]) + matrices[joint][:, :3, 3]) * weight[:, None]
     for axis in range(3):
         out[:, axis] = sums_by(owner, each[:, axis], len(points))
     bare = np.diff(starts) == 0

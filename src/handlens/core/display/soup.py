@@ -57,16 +57,16 @@ def soup_of(opened: Opened) -> Soup | None:
             turned = np.nan_to_num(opened.array(mesh["normals"], np.int8).reshape(-1, 4)[:, :3] @ cofactors)
         index = opened.array(mesh["index"], np.uint32).reshape(-1, 3).astype(np.int64)
         material = np.full(len(index), -1)
-        for g in mesh["groups"]:
-            material[g["start"] // 3 : (g["start"] + g["count"]) // 3] = g["material"]
+        for group in mesh["groups"]:
+            material[group["start"] // 3 : (group["start"] + group["count"]) // 3] = group["material"]
         blank = np.zeros((len(points), 2))
         by_set = [opened.array(mesh[k], np.float32).reshape(-1, 2) for k in ("uv0", "uv1", "uv2", "uv3") if k in mesh]
         uv = blank if not by_set else by_set[0]
-        for g in mesh["groups"]:
-            which = header["materials"][g["material"]]["uvSet"] if g["material"] >= 0 else 0
+        for group in mesh["groups"]:
+            which = header["materials"][group["material"]]["uvSet"] if group["material"] >= 0 else 0
             if 0 < which < len(by_set):
                 uv = uv.copy() if uv is by_set[0] else uv
-                own = index[g["start"] // 3 : (g["start"] + g["count"]) // 3]
+                own = index[group["start"] // 3 : (group["start"] + group["count"]) // 3]
                 uv[own] = by_set[which][own]
         tint = opened.array(mesh["colour"], np.uint8).reshape(-1, 4) / 255 if "colour" in mesh else np.ones((len(points), 4))
         pieces.append((world, index + base, turned, uv, tint, np.full(len(index), number), material))
@@ -168,9 +168,9 @@ def lit(soup: Soup, rays: RayScene, paints: list[Paint], triangle: I32, points: 
 
 def _shares(a: F64, b: F64, corner_c: F64, place: F64) -> F64:
     """(n, 3) barycentric coordinates of points in triangles (Ericson 2005, Real-Time Collision Detection, section 3.4)."""
-    u, v, w = b - a, corner_c - a, place - a
+    along, across, to_place = b - a, corner_c - a, place - a
     dot = lambda x, y: np.einsum("ij,ij->i", x, y)
-    uu, uv, vv, wu, wv = dot(u, u), dot(u, v), dot(v, v), dot(w, u), dot(w, v)
+    uu, uv, vv, wu, wv = dot(along, along), dot(along, across), dot(across, across), dot(to_place, along), dot(to_place, across)
     below = np.where(np.abs(uu * vv - uv * uv) > 1e-30, uu * vv - uv * uv, 1.0)
     second, third = (vv * wu - uv * wv) / below, (uu * wv - uv * wu) / below
     answer: Array = np.clip(np.stack([1 - second - third, second, third], axis=1), 0, 1)

@@ -58,9 +58,9 @@ def baked(scene: Scene, plan: Baking) -> Scene:
             copy = plan.skin(scene.skins[n.skin], k)
             skins.append(replace(copy, id=f"{copy.id}/{scene.nodes[i].id}"))
         nodes[i] = replace(nodes[i], skin=skin_copies[n.skin, key])
-    for s, skin in enumerate(scene.skins):
-        if s not in skin_taken:
-            skins[s] = plan.skin(skin, np.eye(3))
+    for number, skin in enumerate(scene.skins):
+        if number not in skin_taken:
+            skins[number] = plan.skin(skin, np.eye(3))
     clips = tuple(replace(clip, channels=tuple(plan.channel(x) for x in clip.channels)) for clip in scene.clips)
     return scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins), clips=clips)
 
@@ -171,8 +171,8 @@ class Baking:
         rest = np.array(self.scene.nodes[i].scale, np.float64)
         if (np.abs(rest) < 1e-12).any():
             return True
-        for c in scaled:
-            ratio = c.values.astype(np.float64) / rest
+        for curve in scaled:
+            ratio = curve.values.astype(np.float64) / rest
             even = np.abs(ratio - ratio[:, :1]).max() <= 1e-4 * np.abs(ratio).max()
             straight = not turned and _permutes(above @ _rotation(self.scene.nodes[i].local[:3, :3]))
             if not (even or straight):
@@ -262,8 +262,8 @@ def _even_turn(k: F64) -> F64:
 
 
 def _permutes(k: F64) -> bool:
-    r = np.abs(unit_vectors(k.T).T)
-    return bool((np.minimum(r, np.abs(1 - r)) < 1e-5).all())
+    cosines = np.abs(unit_vectors(k.T).T)
+    return bool((np.minimum(cosines, np.abs(1 - cosines)) < 1e-5).all())
 
 
 def _rotation(linear: F64) -> F64:

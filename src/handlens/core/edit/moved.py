@@ -32,8 +32,8 @@ def with_local(n: Node, local: F64) -> Node:
     local: (4, 4) float64, the node's frame in that of the node above.
     """
     if Polar(local[:3, :3]).shear < 1e-7:
-        t, q, s = decompose(local)
-        return replace(n, translation=t, rotation=q, scale=s, matrix=None)  # type: ignore[arg-type]
+        translation, rotation, scale = decompose(local)
+        return replace(n, translation=translation, rotation=rotation, scale=scale, matrix=None)  # type: ignore[arg-type]
     still = replace(n, translation=(0.0, 0.0, 0.0), rotation=(0.0, 0.0, 0.0, 1.0), scale=(1.0, 1.0, 1.0))
     return replace(still, matrix=frozen(local))
 
@@ -41,6 +41,6 @@ def with_local(n: Node, local: F64) -> Node:
 def _placed(n: Node, at: F64) -> Node:
     if n.matrix is None:
         return replace(n, translation=tuple(at.tolist()))
-    m = n.matrix.copy()
-    m[:3, 3] = at
-    return replace(n, matrix=frozen(m))
+    matrix = n.matrix.copy()
+    matrix[:3, 3] = at
+    return replace(n, matrix=frozen(matrix))

@@ -63,8 +63,8 @@ class _Turn:
             if n.camera is None and n.light is None:
                 continue
             if n.matrix is None and not n.children and n.mesh is None and i not in driven:
-                q = quaternion_product(self.q, np.array(n.rotation))
-                out[i] = replace(out[i], rotation=tuple(q.tolist()), scale=n.scale)
+                rotation = quaternion_product(self.q, np.array(n.rotation))
+                out[i] = replace(out[i], rotation=tuple(rotation.tolist()), scale=n.scale)
                 continue
             holder = Node(f"node:{len(out)}", n.name, rotation=tuple(self.q.tolist()), camera=n.camera, light=n.light)
             out[i] = replace(out[i], camera=None, light=None, children=(*out[i].children, len(out)))
@@ -73,17 +73,17 @@ class _Turn:
 
     def node(self, n: Node) -> Node:
         if n.matrix is not None:
-            s = np.eye(4)
-            s[:3, :3] = self.r
-            m = s @ n.matrix @ s.T
-            m[:3, 3] *= self.f
-            return replace(n, matrix=frozen(m))
-        t = self.vectors(np.array(n.translation)) * self.f
+            turn = np.eye(4)
+            turn[:3, :3] = self.r
+            matrix = turn @ n.matrix @ turn.T
+            matrix[:3, 3] *= self.f
+            return replace(n, matrix=frozen(matrix))
+        translation = self.vectors(np.array(n.translation)) * self.f
         if self.still:
-            return replace(n, translation=tuple(t.tolist()))
-        q = quaternion_product(quaternion_product(self.q, np.array(n.rotation)), self.q_back)
+            return replace(n, translation=tuple(translation.tolist()))
+        rotation = quaternion_product(quaternion_product(self.q, np.array(n.rotation)), self.q_back)
         scale = self.permutation @ np.array(n.scale)
-        return replace(n, translation=tuple(t.tolist()), rotation=tuple(q.tolist()), scale=tuple(scale.tolist()))
+        return replace(n, translation=tuple(translation.tolist()), rotation=tuple(rotation.tolist()), scale=tuple(scale.tolist()))
 
     def mesh(self, source: Mesh) -> Mesh:
         changed: dict[str, Any] = {
@@ -108,9 +108,9 @@ class _Turn:
     def skin(self, source: Skin) -> Skin:
         if source.inverse_bind is None:
             return source
-        t = np.eye(4)
-        t[:3, :3] = self.r
-        moved = t @ source.inverse_bind @ t.T
+        turn = np.eye(4)
+        turn[:3, :3] = self.r
+        moved = turn @ source.inverse_bind @ turn.T
         moved[:, :3, 3] *= self.f
         return replace(source, inverse_bind=frozen(moved))
 

@@ -189,15 +189,19 @@ class _Curve:
 
 def _meets(path: str, times: F64, values: F64, a: int, b: int, at: slice, tolerance: float) -> bool:
     share = ((times[at] - times[a]) / (times[b] - times[a]))[:, None]
-    p, q = values[a], values[b]
-    if path != "rotation" or len(p) != 4:
-        return bool((_distances(path, p + share * (q - p), values[at]) <= tolerance).all())
-    p, q = p / max(float(np.sqrt(p @ p)), 1e-300), q / max(float(np.sqrt(q @ q)), 1e-300)
-    dot = float(p @ q)
-    q, dot = (-q, -dot) if dot < 0 else (q, dot)
+    first, second = values[a], values[b]
+    if path != "rotation" or len(first) != 4:
+        return bool((_distances(path, first + share * (second - first), values[at]) <= tolerance).all())
+    first, second = first / max(float(np.sqrt(first @ first)), 1e-300), second / max(float(np.sqrt(second @ second)), 1e-300)
+    dot = float(first @ second)
+    second, dot = (-second, -dot) if dot < 0 else (second, dot)
     angle = float(np.arccos(min(dot, 1.0)))
     sine = float(np.sin(angle))
-    way = p + share * (q - p) if sine < 1e-6 else (np.sin((1 - share) * angle) * p + np.sin(share * angle) * q) / sine
+    way = (
+        first + share * (second - first)
+        if sine < 1e-6
+        else (np.sin((1 - share) * angle) * first + np.sin(share * angle) * second) / sine
+    )
     return bool((_distances(path, way, values[at]) <= tolerance).all())
 
 

@@ -98,8 +98,10 @@ def reparent(scene: Scene, nodes: list[int], under: int, at: int | None = None) 
             changed[i] = with_local(scene.nodes[i], np.linalg.solve(frame, world[i]))
         going.append(i)
     gone = set(going)
-    for p in {up[i] for i in going} - {-1}:
-        changed[p] = replace(changed[p], children=tuple(child for child in changed[p].children if child not in gone))
+    for parent in {up[i] for i in going} - {-1}:
+        changed[parent] = replace(
+            changed[parent], children=tuple(child for child in changed[parent].children if child not in gone)
+        )
     roots = tuple(root for root in scene.roots if root not in gone)
     if under < 0:
         k = len(roots) if at is None else at
@@ -141,11 +143,11 @@ def ungroup(scene: Scene, groups: list[int]) -> tuple[Scene, set[int]]:
     def remaining(children: tuple[int, ...]) -> tuple[int, ...]:
         out, stack = [], list(reversed(children))
         while stack:
-            c = stack.pop()
-            if c in gone:
-                stack.extend(reversed(scene.nodes[c].children))
+            child = stack.pop()
+            if child in gone:
+                stack.extend(reversed(scene.nodes[child].children))
             else:
-                out.append(c)
+                out.append(child)
         return tuple(out)
 
     for i, n in enumerate(nodes):

@@ -99,9 +99,9 @@ def _with_point(mesh: Mesh, face: int, place: float) -> Mesh:
     pairs = {}
     source: list[tuple[int, int, float]] = []
     number = []
-    for k, s in zip(sides.tolist(), shares.tolist(), strict=True):
+    for k, part in zip(sides.tolist(), shares.tolist(), strict=True):
         u, v = int(mesh.corners[k]), int(mesh.corners[following[k]])
-        key = (u, v, s) if u < v else (v, u, 1 - s)
+        key = (u, v, part) if u < v else (v, u, 1 - part)
         if key[:2] not in pairs:
             pairs[key[:2]] = len(mesh.positions) + len(source)
             source.append(key)
@@ -114,13 +114,13 @@ def _with_point(mesh: Mesh, face: int, place: float) -> Mesh:
 
 def _between(mesh: Mesh, source: list[tuple[int, int, float]], place: F64) -> Mesh:
     """The mesh with a vertex between two others each, at one place; weights and morph offsets lie between theirs too."""
-    u, v, s = (np.array(column) for column in zip(*source, strict=True))
+    u, v, shares = (np.array(column) for column in zip(*source, strict=True))
     made = more_vertices(mesh, u.astype(np.int32), np.tile(place, (len(u), 1)))
     total = len(mesh.positions)
     morphs = []
     for morph in made.morphs:
         offsets = morph.positions.copy()
-        offsets[total:] = morph.positions[u] * (1 - s)[:, None] + morph.positions[v] * s[:, None]
+        offsets[total:] = morph.positions[u] * (1 - shares)[:, None] + morph.positions[v] * shares[:, None]
         morphs.append(Morph(morph.name, frozen(offsets), morph.normals))
     return replace(made, morphs=tuple(morphs), weights=None if mesh.weights is None else _weights_between(mesh.weights, source))
 
@@ -128,12 +128,12 @@ def _between(mesh: Mesh, source: list[tuple[int, int, float]], place: F64) -> Me
 def _weights_between(weights: Weights, source: list[tuple[int, int, float]]) -> Weights:
     joints, shares, starts = [weights.joints], [weights.weights], [weights.starts]
     end = int(weights.starts[-1])
-    for u, v, s in source:
+    for u, v, share in source:
         row: dict[int, float] = {}
-        for k, part in ((u, 1 - s), (v, s)):
+        for k, part in ((u, 1 - share), (v, share)):
             own = slice(weights.starts[k], weights.starts[k + 1])
-            for joint, w in zip(weights.joints[own].tolist(), weights.weights[own].tolist(), strict=True):
-                row[joint] = row.get(joint, 0.0) + part * w
+            for joint, weight in zip(weights.joints[own].tolist(), weights.weights[own].tolist(), strict=True):
+                row[joint] = row.get(joint, 0.0) + part * weight
         joints.append(np.array(list(row), np.int32))
         shares.append(np.array(list(row.values()), np.float32))
         end += len(row)

@@ -73,8 +73,8 @@ def _flat_normals(mesh: Mesh, new: I64) -> Layer | None:
     layer = mesh.normals
     if layer is None:
         return None
-    p = mesh.positions[mesh.corners[new]].reshape(-1, 3, 3)
-    normal = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+    points = mesh.positions[mesh.corners[new]].reshape(-1, 3, 3)
+    normal = np.cross(points[:, 1] - points[:, 0], points[:, 2] - points[:, 0])
     normal = unit_vectors(normal, UP_NORMAL)
     index = len(layer.values) + np.repeat(np.arange(len(normal), dtype=np.int32), 3)
     values = np.concatenate([layer.values, normal.astype(layer.values.dtype)])

@@ -39,18 +39,24 @@ def less_thin(points: F64, triangles: I64) -> I64:
     for _ in range(_ROUNDS):
         changed = False
         sides: dict[tuple[int, int], int] = {}
-        for k, t in enumerate(out):
+        for k, triangle in enumerate(out):
             for i in range(3):
-                sides[t[i], t[(i + 1) % 3]] = k
-        for (p, q), k in list(sides.items()):
-            other = sides.get((q, p))
-            if other is None or p > q or sides.get((p, q)) != k or k == other:
+                sides[triangle[i], triangle[(i + 1) % 3]] = k
+        for (start, end), k in list(sides.items()):
+            other = sides.get((end, start))
+            if other is None or start > end or sides.get((start, end)) != k or k == other:
                 continue
-            r = next((x for x in out[k] if x not in (p, q)), None)
-            s = next((x for x in out[other] if x not in (p, q)), None)
-            if r is None or s is None or r == s or not {p, q} <= set(out[k]) or not {p, q} <= set(out[other]):
+            left = next((x for x in out[k] if x not in (start, end)), None)
+            right = next((x for x in out[other] if x not in (start, end)), None)
+            if (
+                left is None
+                or right is None
+                or left == right
+                or not {start, end} <= set(out[k])
+                or not {start, end} <= set(out[other])
+            ):
                 continue
-            one, two = (r, s, q), (s, r, p)
+            one, two = (left, right, end), (right, left, start)
             before, after = min(quality(out[k]), quality(out[other])), min(quality(one), quality(two))
             if after > before * 1.01 + 1e-12 and facing(one) > 0 and facing(two) > 0:
                 out[k], out[other] = one, two

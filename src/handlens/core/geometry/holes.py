@@ -81,9 +81,9 @@ def widths(points: F64, group: Array, count: int) -> F64:
         middle = best.copy()
         for some in np.array_split(steps, min(max(len(points) * len(steps) // _AT_ONCE, 1), len(steps))):
             angle = np.radians(middle[:, None] + some)
-            c, s = np.cos(angle)[owner], np.sin(angle)[owner]
-            u = _extents(x[:, None] * c + y[:, None] * s, begins, there)
-            v = _extents(y[:, None] * c - x[:, None] * s, begins, there)
+            cosine, sine = np.cos(angle)[owner], np.sin(angle)[owner]
+            u = _extents(x[:, None] * cosine + y[:, None] * sine, begins, there)
+            v = _extents(y[:, None] * cosine - x[:, None] * sine, begins, there)
             size = u * v + 1e-3 * (u + v) ** 2
             # The first angle of those that are alike but for rounding, as at a square's four.
             k = (size <= size.min(axis=1, keepdims=True) * (1 + 1e-9)).argmax(axis=1)

@@ -49,8 +49,8 @@ def _round(mesh: Mesh) -> Mesh | None:
     if not len(thin):
         return None
     work = _Work(mesh, top.ids, top.edges, top.flat)
-    for f in thin.tolist():
-        work.close_short_side(f) or work.swap_long_side(f)
+    for face in thin.tolist():
+        work.close_short_side(face) or work.swap_long_side(face)
     return work.done()
 
 
@@ -89,8 +89,8 @@ class _Work:
     def close_short_side(self, face: int) -> bool:
         """Make one point of the two ends of a needle's shortest side, if nothing about them turns over."""
         mine = self.mesh.starts[face] + np.arange(3)
-        p = self._points(mine)
-        sides = np.linalg.norm(np.roll(p, -1, axis=0) - p, axis=1)
+        corners = self._points(mine)
+        sides = np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1)
         short = int(sides.argmin())
         if sides[short] > _SHORT * sides.max():
             return False
@@ -111,7 +111,9 @@ class _Work:
         if len(near(stays) & near(goes)) != int(both.sum()):
             return False
         moved = np.where(
-            (points == goes)[:, :, None], p[short] if stays == self.at[mine[short]] else p[(short + 1) % 3], self._points(ring)
+            (points == goes)[:, :, None],
+            corners[short] if stays == self.at[mine[short]] else corners[(short + 1) % 3],
+            self._points(ring),
         )
         if not _same_side(self._points(ring)[~both], moved[~both]):
             return False
@@ -124,8 +126,8 @@ class _Work:
     def swap_long_side(self, face: int) -> bool:
         """Give a needle and the neighbour across its longest side the other diagonal of their four corners."""
         mine = self.mesh.starts[face] + np.arange(3)
-        p = self._points(mine)
-        long = int(np.linalg.norm(np.roll(p, -1, axis=0) - p, axis=1).argmax())
+        corners = self._points(mine)
+        long = int(np.linalg.norm(np.roll(corners, -1, axis=0) - corners, axis=1).argmax())
         a, b, c = (int(mine[(long + k) % 3]) for k in range(3))
         back = int(self.across[a])
         if back < 0:

@@ -72,10 +72,10 @@ def _fan_out(mesh: Mesh, faces: I32) -> int:
 
 def _diagonals(mesh: Mesh, quads: I32) -> float:
     """Greatest distance between the lines of the two diagonals of quads: what is between the two ways of cutting them."""
-    p = mesh.positions[mesh.corners[mesh.starts[quads][:, None] + np.arange(4)]] if len(quads) else np.zeros((0, 4, 3))
-    across = np.cross(p[:, 2] - p[:, 0], p[:, 3] - p[:, 1])
+    corners = mesh.positions[mesh.corners[mesh.starts[quads][:, None] + np.arange(4)]] if len(quads) else np.zeros((0, 4, 3))
+    across = np.cross(corners[:, 2] - corners[:, 0], corners[:, 3] - corners[:, 1])
     length = np.linalg.norm(across, axis=1)
-    apart = np.abs(np.einsum("ij,ij->i", p[:, 1] - p[:, 0], across))
+    apart = np.abs(np.einsum("ij,ij->i", corners[:, 1] - corners[:, 0], across))
     found = np.divide(apart, length, out=np.zeros_like(apart), where=length > 0)
     return float(np.nan_to_num(found, posinf=0.0).max(initial=0.0))
 
@@ -113,16 +113,16 @@ def _crossing(mesh: Mesh) -> I32:
 
 def _flattened(mesh: Mesh, faces: I64, corners: int) -> F64:
     """(n, corners, 2) corners of faces with the axis left out that their normal leans to most."""
-    p = mesh.positions[mesh.corners[mesh.starts[faces][:, None] + np.arange(corners)]]
+    places = mesh.positions[mesh.corners[mesh.starts[faces][:, None] + np.arange(corners)]]
     with np.errstate(all="ignore"):
-        p = p - p[:, :1]
-        normal = np.abs(np.cross(p, np.roll(p, -1, axis=1)).sum(axis=1))
-        extent = np.ptp(p, axis=1)
+        places = places - places[:, :1]
+        normal = np.abs(np.cross(places, np.roll(places, -1, axis=1)).sum(axis=1))
+        extent = np.ptp(places, axis=1)
         # A bow whose halves cancel out has no normal: the axis along which it reaches least is left out instead.
         level = normal.max(axis=1) <= 1e-9 * (extent**2).sum(axis=1)
     drop = np.where(level, np.nan_to_num(extent).argmin(axis=1), np.nan_to_num(normal).argmax(axis=1))
     keep = np.array([[1, 2], [0, 2], [0, 1]])[drop]
-    return np.take_along_axis(p, keep[:, None, :], axis=2)
+    return np.take_along_axis(places, keep[:, None, :], axis=2)
 
 
 def _any_crossing(polygons: F64) -> Any:
@@ -131,7 +131,7 @@ def _any_crossing(polygons: F64) -> Any:
     apart = ~((i == 0) & (j == count - 1))
     i, j = i[apart], j[apart]
     a, b = polygons[:, i], polygons[:, (i + 1) % count]
-    c, d = polygons[:, j], polygons[:, (j + 1) % count]
+    next_start, next_end = polygons[:, j], polygons[:, (j + 1) % count]
 
     def side(origin: Array, first: Array, second: Array) -> Array:
         u, v = first - origin, second - origin
@@ -139,7 +139,7 @@ def _any_crossing(polygons: F64) -> Any:
         return answer
 
     with np.errstate(all="ignore"):
-        one, other = side(a, b, c) * side(a, b, d), side(c, d, a) * side(c, d, b)
+        one, other = side(a, b, next_start) * side(a, b, next_end), side(next_start, next_end, a) * side(next_start, next_end, b)
     return ((one < 0) & (other < 0)).any(axis=1)
 
 

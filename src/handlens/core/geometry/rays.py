@@ -111,8 +111,8 @@ def sphere_directions(count: int) -> F64:
     k = np.arange(count) + 0.5
     z = 1 - 2 * k / count
     turn = 2 * np.pi * k * _GOLDEN
-    r = np.sqrt(np.maximum(1 - z * z, 0))
-    return np.stack([r * np.cos(turn), z, r * np.sin(turn)], axis=1)
+    radius = np.sqrt(np.maximum(1 - z * z, 0))
+    return np.stack([radius * np.cos(turn), z, radius * np.sin(turn)], axis=1)
 
 
 def hemisphere_directions(normals: F64, number: I64) -> F64:
@@ -124,10 +124,12 @@ def hemisphere_directions(normals: F64, number: I64) -> F64:
     number: (n,) int, from 0.
     """
     u, v = sequence(number, 2).T
-    r, turn = np.sqrt(u), 2 * np.pi * v
+    radius, turn = np.sqrt(u), 2 * np.pi * v
     across, along = _frame(normals)
     height = np.sqrt(np.maximum(1 - u, 0))
-    answer: Array = (r * np.cos(turn))[:, None] * across + (r * np.sin(turn))[:, None] * along + height[:, None] * normals
+    answer: Array = (
+        (radius * np.cos(turn))[:, None] * across + (radius * np.sin(turn))[:, None] * along + height[:, None] * normals
+    )
     return answer
 
 

@@ -17,11 +17,11 @@ from .triangles import newell_normals
 def corner_angles(mesh: Mesh) -> F64:
     """(C,) float64 inner angle of each face at each of its corners, in radians; 0 where a side has no length."""
     starts = mesh.starts
-    c = np.arange(len(mesh.corners))
+    corner = np.arange(len(mesh.corners))
     face = face_of_corner(mesh)
     last = starts[1:][face] - 1
-    after = np.where(c == last, starts[:-1][face], c + 1)
-    before = np.where(c == starts[:-1][face], last, c - 1)
+    after = np.where(corner == last, starts[:-1][face], corner + 1)
+    before = np.where(corner == starts[:-1][face], last, corner - 1)
     position = mesh.positions[mesh.corners]
     with np.errstate(all="ignore"):
         u, v = position[after] - position, position[before] - position

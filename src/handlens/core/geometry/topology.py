@@ -122,12 +122,12 @@ def squared(vectors: F64) -> F64:
 
 def _cross_squared(u: F64, v: F64) -> F64:
     """|u × v|² by components: np.cross would make three times the temporaries."""
-    t = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
-    out = t * t
-    t = u[:, 2] * v[:, 0] - u[:, 0] * v[:, 2]
-    out += t * t
-    t = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
-    out += t * t
+    component = u[:, 1] * v[:, 2] - u[:, 2] * v[:, 1]
+    out = component * component
+    component = u[:, 2] * v[:, 0] - u[:, 0] * v[:, 2]
+    out += component * component
+    component = u[:, 0] * v[:, 1] - u[:, 1] * v[:, 0]
+    out += component * component
     answer: Array = out
     return answer
 

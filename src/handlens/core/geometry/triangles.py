@@ -24,15 +24,17 @@ def triangulate(mesh: Mesh) -> tuple[I64, I32]:
         return out, face
     n = mesh.corner_counts
     first = np.cumsum(np.maximum(n - 2, 0)) - np.maximum(n - 2, 0)
-    for f in np.flatnonzero(concave(mesh)):
-        ears = clip_ears(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]])
-        if ears is not None and len(ears) == n[f] - 2:
-            out[first[f] : first[f] + len(ears)] = ears + mesh.starts[f]
-    for f in _thinly_cut(mesh, out, face, n).tolist():
-        here = slice(first[f], first[f] + n[f] - 2)
+    for polygon in np.flatnonzero(concave(mesh)):
+        ears = clip_ears(mesh.positions[mesh.corners[mesh.starts[polygon] : mesh.starts[polygon + 1]]])
+        if ears is not None and len(ears) == n[polygon] - 2:
+            out[first[polygon] : first[polygon] + len(ears)] = ears + mesh.starts[polygon]
+    for polygon in _thinly_cut(mesh, out, face, n).tolist():
+        here = slice(first[polygon], first[polygon] + n[polygon] - 2)
         out[here] = (
-            less_thin(mesh.positions[mesh.corners[mesh.starts[f] : mesh.starts[f + 1]]], out[here] - mesh.starts[f])
-            + mesh.starts[f]
+            less_thin(
+                mesh.positions[mesh.corners[mesh.starts[polygon] : mesh.starts[polygon + 1]]], out[here] - mesh.starts[polygon]
+            )
+            + mesh.starts[polygon]
         )
     return out, face
 
@@ -96,10 +98,10 @@ def newell_normals(mesh: Mesh) -> F64:
 def _around(mesh: Mesh) -> tuple[I32, I64, I64]:
     """(C,) face of each corner, and the corners before and after it round its face."""
     starts = mesh.starts
-    c = np.arange(len(mesh.corners), dtype=np.int64)
+    corner = np.arange(len(mesh.corners), dtype=np.int64)
     face = face_of_corner(mesh)
     last = starts[1:][face] - 1
-    return face, np.where(c == starts[:-1][face], last, c - 1), np.where(c == last, starts[:-1][face], c + 1)
+    return face, np.where(corner == starts[:-1][face], last, corner - 1), np.where(corner == last, starts[:-1][face], corner + 1)
 
 
 def concave(mesh: Mesh) -> Bool:

@@ -109,9 +109,9 @@ def _facing_of_polygons(mesh: Mesh, layer: Layer, face: I32, twice: F64, usable:
     balance = sums_by(face, np.sign(twice), mesh.face_count)
     facing = np.where(usable & (np.abs(balance) == there), np.sign(balance), 0).astype(np.int8)
     torn = ~usable
-    for f in np.flatnonzero(usable & (np.abs(balance) != there)).tolist():
-        sign = _simple(layer.values[layer.index[mesh.starts[f] : mesh.starts[f + 1]]].astype(np.float64))
-        facing[f], torn[f] = sign, sign == 0
+    for polygon in np.flatnonzero(usable & (np.abs(balance) != there)).tolist():
+        sign = _simple(layer.values[layer.index[mesh.starts[polygon] : mesh.starts[polygon + 1]]].astype(np.float64))
+        facing[polygon], torn[polygon] = sign, sign == 0
     return facing, np.flatnonzero(torn[face] & (twice != 0))
 
 
@@ -122,8 +122,8 @@ def _simple(polygon: F64) -> int:
     ears = clip_ears(np.pad(polygon, ((0, 0), (0, 1))))
     if ears is None:
         return 0
-    t = polygon[ears]
-    a, b = t[:, 1] - t[:, 0], t[:, 2] - t[:, 0]
+    corners = polygon[ears]
+    a, b = corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]
     covered = float(np.abs(a[:, 0] * b[:, 1] - a[:, 1] * b[:, 0]).sum())
     # Of a polygon that crosses itself no cutting into triangles has the area that its sides enclose.
     return int(np.sign(signed)) if abs(covered - abs(signed)) <= 1e-6 * covered else 0

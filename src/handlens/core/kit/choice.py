@@ -64,7 +64,7 @@ def chosen_nodes(scene: Scene, parts: Sequence[str], below: bool = False) -> set
 def chosen_meshes(scene: Scene, parts: Sequence[str]) -> list[int]:
     """Numbers of the meshes that named parts show, of all meshes where no part is named. Raises MendError where there is none."""
     nodes = chosen_nodes(scene, parts)
-    found = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
+    found = sorted({number for i in nodes if (number := scene.nodes[i].mesh) is not None})
     if not parts:
         found = list(range(len(scene.meshes)))
     if not found:

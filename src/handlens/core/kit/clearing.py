@@ -52,12 +52,12 @@ def without_unseen(scene: Scene, chosen: Collection[int]) -> tuple[Scene, int]:
     placed = placed_parts(scene, found)
     seen: dict[int, Array] = {}
     if placed and plainly_outward(placed) is None:
-        for part, f in zip(placed, facing(placed, ray_scene(placed), None, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
+        for part, sides in zip(placed, facing(placed, ray_scene(placed), None, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
             number = scene.nodes[part.node].mesh
             assert number is not None
             mask = np.ones(part.mesh.face_count, bool)
             if part.node in chosen:
-                mask[f.hidden] = False
+                mask[sides.hidden] = False
             seen[number] = seen.get(number, np.zeros(part.mesh.face_count, bool)) | mask
     meshes = list(scene.meshes)
     gone = 0

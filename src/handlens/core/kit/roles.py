@@ -60,7 +60,7 @@ def in_intended_unit(measures: Measures, intent: Intent) -> Measures:
 
 def proposals(measures: Measures) -> list[Proposal]:
     """A role for each part of which something speaks for one; none where it would be all of them."""
-    out = [p for part in measures.parts if (p := _by_name(part.node, part.name)) is not None]
+    out = [proposal for part in measures.parts if (proposal := _by_name(part.node, part.name)) is not None]
     named = {p.node for p in out}
     held = [part for part in measures.parts if part.bounds_min is not None and part.bounds_max is not None]
     low, high = (np.array([getattr(p, side) for p in held]) for side in ("bounds_min", "bounds_max"))

@@ -63,9 +63,9 @@ def simplified(points: NDArray[Any], triangles: NDArray[Any], target: int, error
     assert lib is not None
     if target >= len(triangles):
         return np.asarray(triangles, np.int64), 0.0  # the library takes that for granted and reads past its end
-    p, index = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(triangles, np.uint32).reshape(-1)
+    vertices, index = np.ascontiguousarray(points, np.float32), np.ascontiguousarray(triangles, np.uint32).reshape(-1)
     out, told = np.empty_like(index), _float()
-    mesh = (_at(index), _size(len(index)), _at(p), _size(len(p)), _size(12))
+    mesh = (_at(index), _size(len(index)), _at(vertices), _size(len(vertices)), _size(12))
     count = lib.meshopt_simplify(_at(out), *mesh, _size(3 * target), _float(error), _uint(0), ctypes.byref(told))
     return out[:count].reshape(-1, 3).astype(np.int64), float(told.value)
 

@@ -27,20 +27,20 @@ def alpha_figures(pixels: U8) -> AlphaFigures:
 
     pixels: (H, W, 4) uint8.
     """
-    a = np.ascontiguousarray(pixels[:, :, 3])
-    counts = np.bincount(a.ravel(), minlength=256)
-    total = max(a.size, 1)
+    alpha = np.ascontiguousarray(pixels[:, :, 3])
+    counts = np.bincount(alpha.ravel(), minlength=256)
+    total = max(alpha.size, 1)
     some_between = int(counts[GONE + 1 : SOLID].sum())
     gone, solid = int(counts[: GONE + 1].sum()), int(counts[SOLID:].sum())
     fading = 0
     if some_between:
-        between = (a > GONE) & (a < SOLID)
-        near = _spread(a <= GONE) & _spread(a >= SOLID)
+        between = (alpha > GONE) & (alpha < SOLID)
+        near = _spread(alpha <= GONE) & _spread(alpha >= SOLID)
         fading = int(np.count_nonzero(between & ~near))
     # A touch of see-through everywhere, in a few pixels only, or in the outermost ones that resizing mixes with nothing, is not
     # meant.
     faint = int(counts[:250].sum())
-    inner = a[_RIM:-_RIM, _RIM:-_RIM]
+    inner = alpha[_RIM:-_RIM, _RIM:-_RIM]
     if inner.size and int(np.count_nonzero(inner < 250)) <= STRAY * total:
         faint = min(faint, int(STRAY * total))
     mode = "opaque" if faint <= STRAY * total else "blend" if fading > _FADING * max(total - solid, 1) else "mask"
@@ -52,7 +52,7 @@ def alpha_figures(pixels: U8) -> AlphaFigures:
         solid=solid / total,
         fading=fading / total,
         stray=faint if mode == "opaque" else 0,
-        lowest=int(np.flatnonzero(counts)[0]) if a.size else 255,
+        lowest=int(np.flatnonzero(counts)[0]) if alpha.size else 255,
         premultiplied=some_between >= 32 and _premultiplied(pixels),
         histogram=[int(x) for x in counts.reshape(32, 8).sum(axis=1)],
     )

@@ -164,10 +164,10 @@ def facing(parts: list[Placed], rays: RayScene | None, area: float | None = None
     one = lambda k: _part(parts[k], k, samples, votes)
     numbers = range(len(parts))
     found = by_two(one, numbers) if len(parts) >= _MANY else [one(k) for k in numbers]
-    for part, f in zip(parts, found, strict=True):
-        f.outside.met = _met(part, f.outside, rays)
+    for part, sides in zip(parts, found, strict=True):
+        sides.outside.met = _met(part, sides.outside, rays)
         # Within, what can be seen at all is what was judged.
-        f.inside.met = f.inside.wrong / max(f.inside.judged + f.inside.undecided + f.inside.hidden, 1e-300)
+        sides.inside.met = sides.inside.wrong / max(sides.inside.judged + sides.inside.undecided + sides.inside.hidden, 1e-300)
     return found
 
 
@@ -433,12 +433,12 @@ def _decide(front: I64, back: I64, seen: Bool, volume: F64, normals: Callable[[]
 
     normals: what the stored ones say, asked only where neither sight nor volume decides.
     """
-    f, b = front.astype(float), back.astype(float)
-    apart = np.abs(f - b) / np.sqrt(f + b + 1)
-    clear = (apart > _CHANCE) & (np.maximum(f, b) > _RATIO * np.minimum(f, b))
-    by_sight = np.sign(f - b) * (0.5 + 0.5 * np.abs(f - b) / np.maximum(f + b, 1))
+    outside, inside = front.astype(float), back.astype(float)
+    apart = np.abs(outside - inside) / np.sqrt(outside + inside + 1)
+    clear = (apart > _CHANCE) & (np.maximum(outside, inside) > _RATIO * np.minimum(outside, inside))
+    by_sight = np.sign(outside - inside) * (0.5 + 0.5 * np.abs(outside - inside) / np.maximum(outside + inside, 1))
     open_ = ~clear & (volume == 0) & seen & placed.patches.orientable
-    said_by = normals() if open_.any() else np.zeros(len(f))
+    said_by = normals() if open_.any() else np.zeros(len(outside))
     by_normals = np.where(np.abs(said_by) > 0.5, np.sign(said_by) * 0.9, 0.0)
     # Only where some faces stand against the rest does the greater part say anything.
     mixed = (np.abs(stored) < 1) & (np.abs(stored) > 0.3)

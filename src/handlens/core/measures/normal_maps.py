@@ -71,12 +71,12 @@ def _curls(n: F64) -> list[tuple[float, float]]:
     right = lambda x: (x[1:, 1:] + x[:-1, 1:] - x[1:, :-1] - x[:-1, :-1]) / 2
     one, other = down(across), right(along)
     up, low = np.square(one + other), np.square(one - other)
-    h, w = up.shape[0] // 2, up.shape[1] // 2
+    high, wide = up.shape[0] // 2, up.shape[1] // 2
     quarters = [
-        (slice(0, h), slice(0, w)),
-        (slice(0, h), slice(w, None)),
-        (slice(h, None), slice(0, w)),
-        (slice(h, None), slice(w, None)),
+        (slice(0, high), slice(0, wide)),
+        (slice(0, high), slice(wide, None)),
+        (slice(high, None), slice(0, wide)),
+        (slice(high, None), slice(wide, None)),
     ]
     return [(float(up[quarter].mean()), float(low[quarter].mean())) for quarter in quarters]
 

@@ -265,7 +265,9 @@ def glows(look: LookFigures) -> bool:
 
 def _soft_steps(pixels: U8) -> float:
     """Of all steps between neighbours that differ, the share that is small: near none where a picture is drawn pixel by pixel."""
-    p = pixels.astype(np.int16)
-    steps = np.concatenate([np.abs(np.diff(p, axis=0)).max(axis=2).ravel(), np.abs(np.diff(p, axis=1)).max(axis=2).ravel()])
+    levels = pixels.astype(np.int16)
+    steps = np.concatenate(
+        [np.abs(np.diff(levels, axis=0)).max(axis=2).ravel(), np.abs(np.diff(levels, axis=1)).max(axis=2).ravel()]
+    )
     steps = steps[steps > 0]
     return float((steps < 12).mean()) if len(steps) else 1.0

@@ -135,8 +135,8 @@ def _raster(
     used = doubled = 0
     faces: list[Array] = []
     padding: float | None = None
-    for s in np.unique(slot).tolist():
-        some = slot == s
+    for number in np.unique(slot).tolist():
+        some = slot == number
         outline = layout_.outline.some(some)
         crossed = uv_raster.crossings(outline, resolution)
         window = uv_raster.window(crossed, resolution)
@@ -144,7 +144,7 @@ def _raster(
         used, doubled = used + here, doubled + twofold
         if twofold:
             over = uv_raster.covered(crossed, window) > 1
-            faces.append(_touching(mesh, layer, triangles, twice, paint == s if several else None, over, window))
+            faces.append(_touching(mesh, layer, triangles, twice, paint == number if several else None, over, window))
         # Between islands that lie on each other there is no room to speak of.
         pieces = joined.of_face[layout_.face[some]]
         if twofold <= OVERLAP * here and (pieces != pieces[0]).any():

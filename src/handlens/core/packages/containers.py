@@ -417,7 +417,7 @@ def open_package(path: Path) -> tuple[Package, str | None]:
 
 def _starts_with(path: Path, magic: bytes) -> bool:
     try:
-        with path.open("rb") as f:
-            return f.read(len(magic)) == magic
+        with path.open("rb") as file:
+            return file.read(len(magic)) == magic
     except OSError:
         return False

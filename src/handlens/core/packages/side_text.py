@@ -136,25 +136,31 @@ class Lines:
 def _xml(text: str) -> Iterator[Value]:
     stack: list[tuple[str, int]] = [("", 0)]
     entries, at = 0, 0
-    for m in _XML.finditer(text):
-        yield from _between(text, at, m.start(), stack[-1][0], stack[-2 if len(stack) > 1 else -1][1])
-        at = m.end()
-        if m["cdata"] is not None:
-            yield Value(m["cdata"], m.start("cdata"), m.end("cdata"), *stack[-1])
-        if m["tag"] is None:
+    for match in _XML.finditer(text):
+        yield from _between(text, at, match.start(), stack[-1][0], stack[-2 if len(stack) > 1 else -1][1])
+        at = match.end()
+        if match["cdata"] is not None:
+            yield Value(match["cdata"], match.start("cdata"), match.end("cdata"), *stack[-1])
+        if match["tag"] is None:
             continue
-        if m["close"]:
+        if match["close"]:
             if len(stack) > 1:
                 stack.pop()
             continue
         entries += 1
-        path = f"{stack[-1][0]}/{m['tag']}"
+        path = f"{stack[-1][0]}/{match['tag']}"
         # Attributes belong together; the text of an element belongs with that of its siblings.
-        for a in _ATTRIBUTE.finditer(m["attributes"] or ""):
-            group = 2 if a[2] is not None else 3
-            base = m.start("attributes")
-            yield Value(unescape(a[group]), base + a.start(group), base + a.end(group), f"{path}/@{a[1]}", entries)
-        if not m["empty"]:
+        for attribute in _ATTRIBUTE.finditer(match["attributes"] or ""):
+            group = 2 if attribute[2] is not None else 3
+            base = match.start("attributes")
+            yield Value(
+                unescape(attribute[group]),
+                base + attribute.start(group),
+                base + attribute.end(group),
+                f"{path}/@{attribute[1]}",
+                entries,
+            )
+        if not match["empty"]:
             stack.append((path, entries))
 
 
@@ -169,32 +175,32 @@ def _between(text: str, start: int, end: int, path: str, entry: int) -> Iterator
 def _json(text: str) -> Iterator[Value]:
     stack: list[tuple[str, bool, int]] = [("", False, 0)]
     entries, key, pending = 0, "", None
-    for m in _JSON.finditer(text):
+    for match in _JSON.finditer(text):
         path, is_list, entry = stack[-1]
-        if m[2] in ("{", "["):
+        if match[2] in ("{", "["):
             below = f"{path}/{'*' if is_list else key}" if len(stack) > 1 else ""
-            entries += m[2] == "{"
-            stack.append((below, m[2] == "[", entries if m[2] == "{" else entry))
+            entries += match[2] == "{"
+            stack.append((below, match[2] == "[", entries if match[2] == "{" else entry))
             key, pending = "", None
-        elif m[2] in ("}", "]"):
+        elif match[2] in ("}", "]"):
             if pending is not None:
                 yield pending
             pending = None
             if len(stack) > 1:
                 stack.pop()
-        elif m[2] == ":":
+        elif match[2] == ":":
             # What came before was a key: a name may stand there as well.
             if pending is not None:
                 key = pending.text
                 yield pending._replace(path=f"{path}/(key)")
             pending = None
-        elif m[2] == ",":
+        elif match[2] == ",":
             if pending is not None:
                 yield pending
             key, pending = ("" if is_list else key), None
-        elif m[1] is not None:
+        elif match[1] is not None:
             where = f"{path}/{'*' if is_list else key}"
-            pending = Value(_unescaped(m[1]), m.start(1), m.end(1), where, entry)
+            pending = Value(_unescaped(match[1]), match.start(1), match.end(1), where, entry)
     if pending is not None:
         yield pending
 
@@ -215,38 +221,42 @@ def _csv(text: str) -> Iterator[Value]:
     header: list[str] = []
     row = column = at = 0
     while at < len(text):
-        m = cell.match(text, at)
-        if m is None:
+        match = cell.match(text, at)
+        if match is None:
             return
-        group = 1 if m[1] is not None else 2
-        said = m[group].replace('""', '"').strip()
+        group = 1 if match[1] is not None else 2
+        said = match[group].replace('""', '"').strip()
         if row == 0:
             header.append(said)
         path = f"/{header[column]}" if column < len(header) and header[column] else f"/{column + 1}"
-        yield Value(said, m.start(group), m.end(group), path if row else "/(head)", row)
-        at = m.end()
-        column = column + 1 if m[3] == delimiter else 0
-        row += m[3] != delimiter
-        if m.end() == m.start():
+        yield Value(said, match.start(group), match.end(group), path if row else "/(head)", row)
+        at = match.end()
+        column = column + 1 if match[3] == delimiter else 0
+        row += match[3] != delimiter
+        if match.end() == match.start():
             return
 
 
 def _lines(text: str) -> Iterator[Value]:
     section, entry = "", 0
-    for number, m in enumerate(_LINE.finditer(text), 1):
-        whole = m[0].strip()
+    for number, match in enumerate(_LINE.finditer(text), 1):
+        whole = match[0].strip()
         if not whole or whole.startswith(("#", ";")):
             continue
         if whole.startswith("["):
             section, entry = whole.strip("[] "), number
             yield Value(
-                section, m.start() + m[0].index(section), m.start() + m[0].index(section) + len(section), "/(section)", entry
+                section,
+                match.start() + match[0].index(section),
+                match.start() + match[0].index(section) + len(section),
+                "/(section)",
+                entry,
             )
             continue
-        key = (m["key"] or "").strip().strip("\"'")
-        if m["indent"].lstrip().startswith("-"):
+        key = (match["key"] or "").strip().strip("\"'")
+        if match["indent"].lstrip().startswith("-"):
             entry = number
-        value, start = m["value"], m.start("value")
+        value, start = match["value"], match.start("value")
         for quoted in ("'", '"'):
             if len(value) > 1 and value[0] == value[-1] == quoted:
                 value, start = value[1:-1], start + 1
@@ -256,9 +266,9 @@ def _lines(text: str) -> Iterator[Value]:
 
 def _plain(text: str) -> Iterator[Value]:
     line, last = 0, 0
-    for m in _WORD.finditer(text):
-        line += text.count("\n", last, m.start())
-        last = m.start()
-        group = next(g for g in (1, 2, 3) if m[g] is not None)
-        said = m[group].rstrip(".:") if group == 3 else m[group]
-        yield Value(said, m.start(group), m.start(group) + len(said), "", line)
+    for match in _WORD.finditer(text):
+        line += text.count("\n", last, match.start())
+        last = match.start()
+        group = next(g for g in (1, 2, 3) if match[g] is not None)
+        said = match[group].rstrip(".:") if group == 3 else match[group]
+        yield Value(said, match.start(group), match.start(group) + len(said), "", line)

@@ -88,8 +88,8 @@ def _identity(path: Path) -> tuple[int, int]:
 
 
 def _is_report(path: Path) -> bool:
-    with contextlib.suppress(OSError), path.open("rb") as f:
-        return is_own_report(f.read(HEAD))
+    with contextlib.suppress(OSError), path.open("rb") as file:
+        return is_own_report(file.read(HEAD))
     return False
 
 
@@ -98,8 +98,8 @@ def _beside(path: Path, data: bytes) -> str:
     path.parent.mkdir(parents=True, exist_ok=True)
     number, part = tempfile.mkstemp(dir=path.parent, prefix=".handlens-")
     try:
-        with os.fdopen(number, "wb") as f:
-            f.write(data)
+        with os.fdopen(number, "wb") as file:
+            file.write(data)
         umask = os.umask(0)
         os.umask(umask)
         os.chmod(part, 0o666 & ~umask)

@@ -169,12 +169,12 @@ def with_waivers(tree: Json, reasons: dict[str, str]) -> Json:
     findings = [{**f, "waived": reasons.get(f["id"])} for f in tree["findings"]]
     by_id = {finding["id"]: finding for finding in findings}
     heads: dict[str, str] = {}
-    for f in findings:
-        head = by_id.get(f["under"] or "")
-        if f["waived"] is not None or head is None or head["waived"] is None or head["check"] != f["check"]:
+    for one in findings:
+        head = by_id.get(one["under"] or "")
+        if one["waived"] is not None or head is None or head["waived"] is None or head["check"] != one["check"]:
             continue
-        first = heads.setdefault(head["id"], f["id"])
-        f |= {"under": None, "result": head["result"]} if first == f["id"] else {"under": first}
+        first = heads.setdefault(head["id"], one["id"])
+        one |= {"under": None, "result": head["result"]} if first == one["id"] else {"under": first}
     verdict = {
         k: sum(finding["result"] == k and finding["waived"] is None for finding in findings) for k in ("stop", "caution", "note")
     }

@@ -81,9 +81,9 @@ class _Work:
         if len(moved):
             corners = _corners_of(self.a, moved)
             corners = corners[self.corner[corners] >= 0]
-            position, q = self.a.positions[self.a.corners[corners]], self.b.positions[self.b.corners[self.corner[corners]]]
+            position, other = self.a.positions[self.a.corners[corners]], self.b.positions[self.b.corners[self.corner[corners]]]
             with np.errstate(all="ignore"):
-                shift[corners] = np.nan_to_num(np.linalg.norm(position - q, axis=1), nan=np.inf)
+                shift[corners] = np.nan_to_num(np.linalg.norm(position - other, axis=1), nan=np.inf)
         return Faces(
             self.corner,
             self.face,

@@ -65,22 +65,22 @@ def _box(scene: Scene) -> F64 | None:
     turn = to_y_up(scene.up_axis)
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     for i in walk(scene):
-        m = scene.nodes[i].mesh
-        if m is None or not scene.meshes[m].face_count:
+        number = scene.nodes[i].mesh
+        if number is None or not scene.meshes[number].face_count:
             continue
-        mesh = scene.meshes[m]
+        mesh = scene.meshes[number]
         points = mesh.positions if len(mesh.positions) <= 2 * len(mesh.corners) else mesh.positions[np.unique(mesh.corners)]
         if scene.nodes[i].skin is not None and mesh.weights is not None:
-            p = world_positions(scene, i, world)
+            places = world_positions(scene, i, world)
         else:
-            p = points if (world[i] == np.eye(4)).all() else apply(world[i], points)
-        p = p if (turn == np.eye(3)).all() else p @ turn.T
+            places = points if (world[i] == np.eye(4)).all() else apply(world[i], points)
+        places = places if (turn == np.eye(3)).all() else places @ turn.T
         with np.errstate(all="ignore"):
-            box = _ends(p)
-            if len(p) and not np.isfinite(box).all():
-                p = p[np.isfinite(p).all(axis=1)]
-                box = _ends(p)
-        if len(p):
+            box = _ends(places)
+            if len(places) and not np.isfinite(box).all():
+                places = places[np.isfinite(places).all(axis=1)]
+                box = _ends(places)
+        if len(places):
             low, high = np.minimum(low, box[0]), np.maximum(high, box[1])
     return None if np.isinf(low).any() else np.stack([low, high])
 

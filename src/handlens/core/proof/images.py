@@ -85,15 +85,15 @@ def _pixels(pairs: list[tuple[Image, Image]]) -> Iterator[Row]:
 
 def _difference(x: Image, y: Image) -> str | None:
     """How the pixels of two images differ, in words; None where they are the same."""
-    p, q = opened(x), opened(y)
-    if p is None or q is None:
+    sent, read_back = opened(x), opened(y)
+    if sent is None or read_back is None:
         return "other bytes, which cannot be opened"
-    if p.size != q.size:
-        return f"{p.size[0]} × {p.size[1]} px became {q.size[0]} × {q.size[1]} px"
-    if p.mode.startswith("I") or q.mode.startswith("I"):
-        u, v = _grey(p), _grey(q)
+    if sent.size != read_back.size:
+        return f"{sent.size[0]} × {sent.size[1]} px became {read_back.size[0]} × {read_back.size[1]} px"
+    if sent.mode.startswith("I") or read_back.mode.startswith("I"):
+        u, v = _grey(sent), _grey(read_back)
     else:
-        u, v = eight_bits(p), eight_bits(q)
+        u, v = eight_bits(sent), eight_bits(read_back)
     other = (u != v) if u.ndim == 2 else (u != v).any(axis=2)
     if not other.any():
         return None

@@ -147,28 +147,28 @@ def _used(
     other = [(m, t, u) for m, t, u in both if not _one_image(compared, t, u)]
     if other:
         fine = False
-        m, t, u = other[0]
+        material, sent, read_back = other[0]
         name = lambda s, k: "none" if k is None else image_name(s.images[k])
         yield differs(
             GROUP,
             "Image of an input",
-            name(compared.a, t.image),
-            name(compared.b, u.image),
+            name(compared.a, sent.image),
+            name(compared.b, read_back.image),
             f"{len(other):,} with another",
-            f"first {words(m, t)}",
+            f"first {words(material, sent)}",
         )
     for key, of in USES.items():
         wrong = [(m, t, u) for m, t, u in both if not alike(of(t), of(u), step)]
         if wrong:
             fine = False
-            m, t, u = wrong[0]
+            material, sent, read_back = wrong[0]
             yield differs(
                 GROUP,
                 key,
-                _short(of(t)),
-                _short(of(u)),
+                _short(of(sent)),
+                _short(of(read_back)),
                 f"{len(wrong):,} differ{'s' if len(wrong) == 1 else ''}",
-                f"first {words(m, t)}",
+                f"first {words(material, sent)}",
             )
     if fine:
         yield same(GROUP, "How images are laid on", f"{len(both):,}")

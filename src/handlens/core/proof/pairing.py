@@ -67,12 +67,12 @@ def _by_inputs(a: Scene, b: Scene) -> list[tuple[int, int]]:
     named = lambda s: {material.name: material for material in reversed(s.materials)}
     one, other = named(a), named(b)
     out = []
-    for name, m in one.items():
+    for name, owner in one.items():
         if name in other:
             theirs = {texture.role: texture.image for texture in other[name].inputs}
             out += [
                 (texture.image, theirs[texture.role])
-                for texture in m.inputs
+                for texture in owner.inputs
                 if texture.image is not None and theirs.get(texture.role) is not None
             ]
     return out

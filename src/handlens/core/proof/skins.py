@@ -100,16 +100,16 @@ def _joints(compared: Compared, pairs: dict[int, int]) -> Iterator[Row]:
         both = [(mine[n], theirs[n]) for n in mine if n in theirs]
         if not both:
             continue
-        p, q = _bind(x)[[k for k, _ in both]], _bind(y)[[k for _, k in both]]
+        sent, read_back = _bind(x)[[k for k, _ in both]], _bind(y)[[k for _, k in both]]
         step = max(MATRIX * compared.step, MATRIX_LEAST)
         with np.errstate(all="ignore"):
             # Linear part and place each against what is usual of them in this skin: a bind matrix is used as a whole.
-            linear = np.nan_to_num(np.abs(p - q)[:, :3, :3], nan=np.inf).max(axis=(1, 2)) / max(
-                float(np.abs(p[:, :3, :3]).max(initial=0)), 1e-12
+            linear = np.nan_to_num(np.abs(sent - read_back)[:, :3, :3], nan=np.inf).max(axis=(1, 2)) / max(
+                float(np.abs(sent[:, :3, :3]).max(initial=0)), 1e-12
             )
-            place = np.nan_to_num(np.abs(p - q)[:, :3, 3], nan=np.inf).max(axis=1)
-            far = place / max(float(np.abs(p[:, :3, 3]).max(initial=0)), 1e-12)
-            last = np.nan_to_num(np.abs(p - q)[:, 3], nan=np.inf).max(axis=1)
+            place = np.nan_to_num(np.abs(sent - read_back)[:, :3, 3], nan=np.inf).max(axis=1)
+            far = place / max(float(np.abs(sent[:, :3, 3]).max(initial=0)), 1e-12)
+            last = np.nan_to_num(np.abs(sent - read_back)[:, 3], nan=np.inf).max(axis=1)
         wrong = (linear > step) | (far > step) | (last > step)
         moved += [compared.a.part_name(x.joints[both[k][0]]) for k in np.flatnonzero(wrong)]
         turned += int(np.count_nonzero(linear > step))
@@ -148,10 +148,10 @@ def _weights(compared: Compared) -> Iterator[Row]:
     total, wrong, off, places, most = [0, 0], 0, [], [], [0, 0]
     for part in compared.parts:
         a, b = compared.a.meshes[part.sent], compared.b.meshes[part.read_back]
-        for k, m in ((0, a), (1, b)):
-            if m.weights is not None:
-                there = vertex_of_weight(m.weights)[m.weights.weights != 0]
-                influences = np.bincount(there, minlength=len(m.positions))
+        for k, mesh in ((0, a), (1, b)):
+            if mesh.weights is not None:
+                there = vertex_of_weight(mesh.weights)[mesh.weights.weights != 0]
+                influences = np.bincount(there, minlength=len(mesh.positions))
                 total[k] += int(np.count_nonzero(influences))
                 most[k] = max(most[k], int(influences.max(initial=0)))
         if a.weights is None and b.weights is None:

@@ -70,10 +70,10 @@ def _shift(compared: Compared, parts: list[tuple[Part, Faces]]) -> Row:
             remark=f"within {length(tolerance, compared.a.unit_metres)}",
         )
     off = np.concatenate([f.shift[f.shift > 0] for _, f in moved])
-    p, f = max(moved, key=lambda x: float(x[1].shift.max(initial=0)))
-    corner = int(f.shift.argmax())
-    face = int(np.searchsorted(compared.a.meshes[p.sent].starts, corner, side="right") - 1)
-    where = f"on {compared.name(p)}, face {face}, corner {corner - int(compared.a.meshes[p.sent].starts[face])}"
+    farthest_part, farthest = max(moved, key=lambda x: float(x[1].shift.max(initial=0)))
+    corner = int(farthest.shift.argmax())
+    face = int(np.searchsorted(compared.a.meshes[farthest_part.sent].starts, corner, side="right") - 1)
+    where = f"on {compared.name(farthest_part)}, face {face}, corner {corner - int(compared.a.meshes[farthest_part.sent].starts[face])}"
     worst, mean = (length(float(v), compared.a.unit_metres) for v in (off.max(initial=0), off.mean() if len(off) else 0))
     places = [compared.place(p, f.moved) for p, f in moved]
     return differs(GROUP, "Places of corners", "", "", greatest_and_mean(worst, mean, len(off), "corner"), where, places)
@@ -81,9 +81,9 @@ def _shift(compared: Compared, parts: list[tuple[Part, Faces]]) -> Row:
 
 def _layers(compared: Compared) -> Iterator[Row]:
     found: dict[str, list[tuple[Part, LayerDifference]]] = {}
-    for p in compared.parts:
-        for what, d in compared.layers[p.sent, p.read_back].items():
-            found.setdefault(what, []).append((p, d))
+    for part in compared.parts:
+        for what, layer in compared.layers[part.sent, part.read_back].items():
+            found.setdefault(what, []).append((part, layer))
     order = lambda what: (what not in ("Normals", "Tangents"), what)
     for what in sorted(found, key=order):
         some = [(p, d) for p, d in found[what] if d.there or d.there_now]
@@ -103,10 +103,10 @@ def _layers(compared: Compared) -> Iterator[Row]:
             told = degrees if what == "Normals" or what == "Tangents" else figure
             words.append(greatest_and_mean(told(float(off.max())), told(float(off.mean())), len(off), "corner"))
         places = []
-        for p, d in wrong:
-            mesh = compared.a.meshes[p.sent]
-            faces = np.unique(np.searchsorted(mesh.starts, d.corners(), side="right") - 1)
-            places.append(compared.place(p, faces))
+        for part, layer in wrong:
+            mesh = compared.a.meshes[part.sent]
+            faces = np.unique(np.searchsorted(mesh.starts, layer.corners(), side="right") - 1)
+            places.append(compared.place(part, faces))
         where = f"first on {places[0].part}" + (f", face {int(places[0].faces[0])}" if len(places[0].faces) else "")
         yield differs(group, what, f"{sent:,}", f"{now:,}", "; ".join(words), where, places)
 
@@ -118,18 +118,18 @@ def _groups(compared: Compared, parts: list[tuple[Part, Faces]]) -> Iterator[Row
     )
     for what, told, there in kinds:
         count, other, places = [0, 0], 0, []
-        for p, f in parts:
-            a, b = compared.a.meshes[p.sent], compared.b.meshes[p.read_back]
+        for part, faces in parts:
+            a, b = compared.a.meshes[part.sent], compared.b.meshes[part.read_back]
             if not there(a) and not there(b):
                 continue
             ta, tb = told(a), told(b)
             count[0] += int(np.count_nonzero(ta != ta.dtype.type(0)))
             count[1] += int(np.count_nonzero(tb != tb.dtype.type(0)))
-            met = np.flatnonzero(f.face >= 0)
-            wrong = met[ta[met] != tb[f.face[met]]]
+            met = np.flatnonzero(faces.face >= 0)
+            wrong = met[ta[met] != tb[faces.face[met]]]
             other += len(wrong)
             if len(wrong):
-                places.append(compared.place(p, wrong))
+                places.append(compared.place(part, wrong))
         if other:
             yield differs(
                 GROUP, what, f"{count[0]:,}", f"{count[1]:,}", f"{other:,} faces in another", f"first on {places[0].part}", places

@@ -126,11 +126,11 @@ def _transforms(compared: Compared) -> Row:
     if turned.any():
         angle, factor = 0.0, 1.0
         for k in np.flatnonzero(turned)[:200].tolist():
-            p, q = Polar(la[k, :3, :3]), Polar(lb[k, :3, :3])
-            turn = p.rotation.T @ q.rotation
+            sent, read_back = Polar(la[k, :3, :3]), Polar(lb[k, :3, :3])
+            turn = sent.rotation.T @ read_back.rotation
             angle = max(angle, float(np.degrees(np.arccos(np.clip((np.trace(turn) - 1) / 2, -1, 1)))))
             with np.errstate(all="ignore"):
-                ratio = np.abs(q.scale / p.scale)
+                ratio = np.abs(read_back.scale / sent.scale)
             ratio = ratio[np.isfinite(ratio) & (ratio > 0)]
             factor = max([factor, *ratio.tolist(), *(1 / ratio).tolist()])
         words += [f"turned up to {degrees(angle)}"] * (angle > 1e-4) + [f"scaled up to × {factor:.3g}"] * (factor > 1 + 1e-6)

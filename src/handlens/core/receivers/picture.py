@@ -120,8 +120,8 @@ def _barycentric(three: Array, places: Array) -> Array:
     aa, ab, bb = (a * a).sum(1), (a * b).sum(1), (b * b).sum(1)
     ca, cb = (c * a).sum(1), (c * b).sum(1)
     area = np.maximum(aa * bb - ab * ab, 1e-300)
-    v, w = (bb * ca - ab * cb) / area, (aa * cb - ab * ca) / area
-    return np.stack([1 - v - w, v, w], axis=1)
+    second, third = (bb * ca - ab * cb) / area, (aa * cb - ab * ca) / area
+    return np.stack([1 - second - third, second, third], axis=1)
 
 
 def _material(piece: Piece, uv: Array | None, received: Received, sheet: RuleSheet, n: int) -> tuple[Array, Array]:

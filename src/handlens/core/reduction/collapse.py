@@ -94,11 +94,11 @@ class Reducer:
         """
         if not self.able or len(left) >= self.count:
             return left
-        w = self.wedges
-        out = without_collapsed_walls(w, self._collapsed_further(self._collapse_with_pins(left)))
+        wedges = self.wedges
+        out = without_collapsed_walls(wedges, self._collapsed_further(self._collapse_with_pins(left)))
         if len(out) > MOST_SWAPPED:
             return out
-        turned = swap_edges(self._before.tree, w.positions, out, w.point)
+        turned = swap_edges(self._before.tree, wedges.positions, out, wedges.point)
         # Where a handful stands for many pieces a side that lies nearer can still cut off what stood out: there it is measured.
         return turned if len(out) > _HANDFUL else min((turned, out), key=self._mean_distance)
 
@@ -109,18 +109,18 @@ class Reducer:
     def _collapse_with_pins(self, left: I64) -> I64:
         """As many triangles, with what became no surface held back, further round each time; in a large mesh islands of UVs that have
         gone alone, since each time costs as much as the first."""
-        w, large = self.wedges, self.count >= MANY
-        held = np.zeros(int(w.point.max(initial=-1)) + 1, bool)
+        wedges, large = self.wedges, self.count >= MANY
+        held = np.zeros(int(wedges.point.max(initial=-1)) + 1, bool)
         best, fewest, most = left, len(held) + 1, 1.02 * len(left)
         for n in range(_AGAIN if large else _ROUNDS):
             wrong = np.zeros(len(held), bool) if large else self._wrong(left, None)
             # An island of UVs that has gone whole: its picture is nowhere any more.
-            wrong[w.point[lost(w, left)]] = True
+            wrong[wedges.point[lost(wedges, left)]] = True
             if len(left) <= most and wrong.sum() < fewest:
                 best, fewest = left, int(wrong.sum())
             if not wrong.any() or len(left) > most:
                 break
-            held |= ring(w.point[w.triangles], wrong, n // 3)
+            held |= ring(wedges.point[wedges.triangles], wrong, n // 3)
             if held.sum() > _HELD * len(left):
                 break  # so many are held that all else would pay for it
             left = self._left(len(best), np.inf, held)
@@ -150,16 +150,16 @@ class Reducer:
 
     def _collapsed_about(self, triangles: Array, wrong: Array) -> tuple[Array, Array]:
         """Triangles with edges about some points (P,) bool collapsed, and (P,) bool the points that this may have changed."""
-        w = self.wedges
-        near = ring(w.point[triangles], wrong, 1)
-        touched = near[w.point[triangles]].any(axis=1)
+        wedges = self.wedges
+        near = ring(wedges.point[triangles], wrong, 1)
+        touched = near[wedges.point[triangles]].any(axis=1)
         used, local = np.unique(triangles[touched], return_inverse=True)
-        points = self._with_pins(self._unit[used], ~near[w.point[used]])
+        points = self._with_pins(self._unit[used], ~near[wedges.point[used]])
         wanted = max(int(touched.sum()) - max(int(wrong.sum()) // 2, 2), 0)
         made = simplified(points, local.reshape(-1, 3), wanted, TORN)[0]
         out = np.concatenate([triangles[~touched], without_flat(self._unit, used[made])])
         about = np.zeros(len(near), bool)
-        about[w.point[used]] = True
+        about[wedges.point[used]] = True
         return out, about
 
     def _left(self, target: int, error: float, pinned: Bool | None = None) -> I64:
@@ -188,12 +188,14 @@ class Reducer:
     @cached_property
     def _normals(self) -> Array | None:
         """(W, 3) unit normals that stood at wedges, each the mean of its fan; None without."""
-        w = self.wedges
-        if w.cut.normals is None or w.faceted or w.level > 1:
+        wedges = self.wedges
+        if wedges.cut.normals is None or wedges.faceted or wedges.level > 1:
             return None
-        stored = np.nan_to_num(w.cut.normals.at_corners().astype(np.float64)).reshape(-1, 3, 3)[w.of]
-        count = len(w.corner)
-        return _unit(np.stack([sums_by(w.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1))
+        stored = np.nan_to_num(wedges.cut.normals.at_corners().astype(np.float64)).reshape(-1, 3, 3)[wedges.of]
+        count = len(wedges.corner)
+        return _unit(
+            np.stack([sums_by(wedges.triangles.reshape(-1), stored[:, :, x].reshape(-1), count) for x in range(3)], axis=1)
+        )
 
     def placed(self, triangles: I64, most: int = MOST) -> F64:
         """(W, 3) positions of wedges: those of kept ones fitted to the surface of before, where they are free to move. most: samples
@@ -201,18 +203,18 @@ class Reducer:
 
         triangles: (n, 3) int, of wedges.
         """
-        w = self.wedges
-        used = used_indices(triangles, len(w.corner))
-        points, local = np.unique(w.point[used], return_inverse=True)
-        number = np.zeros(len(w.corner), np.int64)
+        wedges = self.wedges
+        used = used_indices(triangles, len(wedges.corner))
+        points, local = np.unique(wedges.point[used], return_inverse=True)
+        number = np.zeros(len(wedges.corner), np.int64)
         number[used] = local.reshape(-1)
         start = np.zeros((len(points), 3))
-        start[number[used]] = w.positions[used]
+        start[number[used]] = wedges.positions[used]
         fixed = np.zeros(len(points), bool)
-        fixed[number[used]] = w.fixed[used]
+        fixed[number[used]] = wedges.fixed[used]
         fixed |= self._bound[points]
         moved = fitted(self._before.spread, start, number[triangles], fixed, most)
-        out = w.positions.copy()
+        out = wedges.positions.copy()
         out[used] = moved[number[used]]
         return out
 
@@ -236,14 +238,14 @@ class Reducer:
 
         triangles: (n, 3) int, of wedges.
         """
-        w = self.wedges
+        wedges = self.wedges
         placed = self.placed(triangles)
-        cut = w.cut
-        order = w.corner[triangles.reshape(-1)]
-        made = recut(cut, order, np.arange(len(triangles) + 1) * 3, _face_of(w, triangles))
+        cut = wedges.cut
+        order = wedges.corner[triangles.reshape(-1)]
+        made = recut(cut, order, np.arange(len(triangles) + 1) * 3, _face_of(wedges, triangles))
         positions = cut.positions.copy()
         # Vertices in one place are one point: each of them moves along.
-        positions[cut.corners[w.corner]] = placed
+        positions[cut.corners[wedges.corner]] = placed
         positions[cut.corners[order]] = placed[triangles.reshape(-1)]
         made = replace(made, positions=frozen(positions))
         # What no face used before stays; what needles leave without a face goes with them.
@@ -261,8 +263,8 @@ class Reducer:
         if normals is None and not self.wedges.faceted:
             return replace(mesh, normals=smooth_normals(mesh, HARD)[0])
         if normals is None:
-            p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
-            normals = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+            places = mesh.positions[mesh.corners].reshape(-1, 3, 3)
+            normals = _unit(np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0]))
             index = np.repeat(np.arange(len(normals)), 3)
         else:
             normals, index = _along(mesh, normals, index)
@@ -270,11 +272,11 @@ class Reducer:
 
     def _reduced_uvs(self, layer: Layer, triangles: I64, placed: F64) -> Layer:
         """A UV set on the reduced surface: at seams as it was, elsewhere as it shows each place nearest to where it showed it."""
-        w = self.wedges
-        index = layer.index[w.corner]
+        wedges = self.wedges
+        index = layer.index[wedges.corner]
         if not len(layer.values) or (index < 0).any():
-            return Layer(layer.values, frozen(layer.index[w.corner[triangles.reshape(-1)]]))
-        values = values_fitted(self._before.spread, placed, triangles, layer.values[index], w.fixed, w.chart)
+            return Layer(layer.values, frozen(layer.index[wedges.corner[triangles.reshape(-1)]]))
+        values = values_fitted(self._before.spread, placed, triangles, layer.values[index], wedges.fixed, wedges.chart)
         return Layer(frozen(values.astype(layer.values.dtype)), frozen(triangles.reshape(-1).astype(np.int32)))
 
 
@@ -309,8 +311,8 @@ def _without_needles(mesh: Mesh, triangles: I64) -> tuple[Mesh, Array]:
 
 def _along(mesh: Mesh, normals: F64, index: I64) -> tuple[F64, I64]:
     """Normals and the index of each corner's, those that look away from their face replaced by the face's own."""
-    p = mesh.positions[mesh.corners].reshape(-1, 3, 3)
-    own = _unit(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+    places = mesh.positions[mesh.corners].reshape(-1, 3, 3)
+    own = _unit(np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0]))
     face = np.repeat(np.arange(len(own)), 3)
     away = np.einsum("ij,ij->i", normals[index], own[face]) <= 0.02
     needed, local = np.unique(face[away], return_inverse=True)

@@ -147,9 +147,14 @@ class _Frame:
 
     def _tangents(self, mesh: Mesh) -> tuple[F64, F64]:
         position, uv = self.positions[self.triangles], self.uv
-        a, b, s, t = position[:, 1] - position[:, 0], position[:, 2] - position[:, 0], uv[:, 1] - uv[:, 0], uv[:, 2] - uv[:, 0]
-        area = s[:, 0] * t[:, 1] - s[:, 1] * t[:, 0]
-        along = (a * t[:, 1:] - b * s[:, 1:]) * np.sign(area)[:, None]
+        a, b, side_u, side_v = (
+            position[:, 1] - position[:, 0],
+            position[:, 2] - position[:, 0],
+            uv[:, 1] - uv[:, 0],
+            uv[:, 2] - uv[:, 0],
+        )
+        area = side_u[:, 0] * side_v[:, 1] - side_u[:, 1] * side_v[:, 0]
+        along = (a * side_v[:, 1:] - b * side_u[:, 1:]) * np.sign(area)[:, None]
         sign = np.where(area < 0, -1.0, 1.0)
         along, sign = np.repeat(along, 3, axis=0), np.repeat(sign, 3)
         flat = _unit(along - self.normals * np.einsum("ij,ij->i", along, self.normals)[:, None])
@@ -171,9 +176,9 @@ class _Frame:
         """
         blend = lambda values: np.einsum("ij,ijk->ik", weight, values.reshape(-1, 3, values.shape[1])[triangle])
         place = np.einsum("ij,ijk->ik", weight, self.positions[self.triangles[triangle]])
-        n, t = _unit(blend(self.normals)), blend(self.tangents)
-        t = _unit(t - n * np.einsum("ij,ij->i", t, n)[:, None])
-        return place, t, np.cross(n, t) * self.sign[3 * triangle][:, None], n
+        normal, tangent = _unit(blend(self.normals)), blend(self.tangents)
+        tangent = _unit(tangent - normal * np.einsum("ij,ij->i", tangent, normal)[:, None])
+        return place, tangent, np.cross(normal, tangent) * self.sign[3 * triangle][:, None], normal
 
     def looked_up(self, fine: _Fine, triangle: I64, weight: F64, reach: float) -> tuple[F64, Bool, F64]:
         """(n, 3) normals of the fine surface in tangent space, whether a ray met it, and the places that were met.
@@ -181,9 +186,9 @@ class _Frame:
         triangle: (n,) int.
         weight: (n, 3) float64, barycentric.
         """
-        place, t, b, n = self.at(triangle, weight)
-        met, normal, places = fine.met(place, n, reach)
-        told = np.stack([np.einsum("ij,ij->i", normal, axis) for axis in (t, b, n)], axis=1)
+        place, tangent, bitangent, upward = self.at(triangle, weight)
+        met, normal, places = fine.met(place, upward, reach)
+        told = np.stack([np.einsum("ij,ij->i", normal, axis) for axis in (tangent, bitangent, upward)], axis=1)
         # What looks away from the surface cannot be told by a picture: it is laid flat.
         told[:, 2] = np.maximum(told[:, 2], 0.0)
         return _unit(told), met, places
@@ -197,11 +202,11 @@ class _Frame:
         """
         if not len(triangle):
             return 0.0
-        place, t, b, n = self.at(triangle, weight)
-        met, normal, _ = fine.met(place, n, reach)
+        place, tangent, bitangent, upward = self.at(triangle, weight)
+        met, normal, _ = fine.met(place, upward, reach)
         uv = np.einsum("ij,ijk->ik", weight, self.uv[triangle])
         told = _unit(_between(picture, uv) / 127.5 - 1)
-        given = told[:, :1] * t + told[:, 1:2] * b + told[:, 2:] * n
+        given = told[:, :1] * tangent + told[:, 1:2] * bitangent + told[:, 2:] * upward
         cosine = np.clip(np.einsum("ij,ij->i", _unit(given), normal), -1, 1)[met]
         return float(np.degrees(np.arccos(cosine)).mean()) if len(cosine) else 0.0
 
@@ -215,11 +220,11 @@ def _texels(uv: F64, size: int) -> _Texels:
     times = np.zeros((size, size), np.int32)
     with np.errstate(all="ignore"):
         for k in np.flatnonzero((high >= low).all(axis=1)).tolist():
-            (a, b), (c, d) = low[k].tolist(), high[k].tolist()
-            w = _weights(np.arange(a, c + 1)[None, :], np.arange(b, d + 1)[:, None], x[k], y[k])
-            inside = (w >= 0).all(axis=0)
-            owner[b : d + 1, a : c + 1][inside] = k
-            times[b : d + 1, a : c + 1][inside] += 1
+            (left, top), (right, bottom) = low[k].tolist(), high[k].tolist()
+            weights = _weights(np.arange(left, right + 1)[None, :], np.arange(top, bottom + 1)[:, None], x[k], y[k])
+            inside = (weights >= 0).all(axis=0)
+            owner[top : bottom + 1, left : right + 1][inside] = k
+            times[top : bottom + 1, left : right + 1][inside] += 1
     row, column = np.nonzero(owner >= 0)
     triangle = owner[row, column]
     with np.errstate(all="ignore"):
@@ -261,11 +266,13 @@ def _between(picture: U8, uv: F64) -> F64:
     """(n, 3) what a picture has at UVs, blended between its four nearest texels."""
     height, width = picture.shape[:2]
     x, y = np.clip(uv[:, 0] * width - 0.5, 0, width - 1), np.clip((1 - uv[:, 1]) * height - 0.5, 0, height - 1)
-    a, b = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
-    c, d = np.minimum(a + 1, width - 1), np.minimum(b + 1, height - 1)
-    s, t = (x - a)[:, None], (y - b)[:, None]
-    p = picture.astype(np.float64)
-    out: Array = (p[b, a] * (1 - s) + p[b, c] * s) * (1 - t) + (p[d, a] * (1 - s) + p[d, c] * s) * t
+    left, top = np.floor(x).astype(np.int64), np.floor(y).astype(np.int64)
+    right, bottom = np.minimum(left + 1, width - 1), np.minimum(top + 1, height - 1)
+    across, down = (x - left)[:, None], (y - top)[:, None]
+    texels = picture.astype(np.float64)
+    out: Array = (texels[top, left] * (1 - across) + texels[top, right] * across) * (1 - down) + (
+        texels[bottom, left] * (1 - across) + texels[bottom, right] * across
+    ) * down
     return out
 
 

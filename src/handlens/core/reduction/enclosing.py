@@ -128,12 +128,12 @@ def _about(points: F64, n: F64) -> Box:
         outline = flat
     edge = np.roll(outline, -1, axis=0) - outline
     angle = np.unique(np.round(np.arctan2(edge[:, 1], edge[:, 0]) % (np.pi / 2), 9))
-    c, s = np.cos(angle), np.sin(angle)
-    x = outline[:, 0] * c[:, None] + outline[:, 1] * s[:, None]
-    y = -outline[:, 0] * s[:, None] + outline[:, 1] * c[:, None]
+    cosine, sine = np.cos(angle), np.sin(angle)
+    x = outline[:, 0] * cosine[:, None] + outline[:, 1] * sine[:, None]
+    y = -outline[:, 0] * sine[:, None] + outline[:, 1] * cosine[:, None]
     sides = np.stack([np.ptp(x, axis=1), np.ptp(y, axis=1)], axis=1)
     k = int(np.prod(sides, axis=1).argmin())
-    along, across = c[k] * u + s[k] * v, -s[k] * u + c[k] * v
+    along, across = cosine[k] * u + sine[k] * v, -sine[k] * u + cosine[k] * v
     axes = np.stack([along, across, n])
     low, high = np.array([x[k].min(), y[k].min(), height.min()]), np.array([x[k].max(), y[k].max(), height.max()])
     return Box((low + high) / 2 @ axes, axes, (high - low) / 2)

@@ -118,8 +118,8 @@ def _without_turning(before: F64, after: F64, triangles: I64, flat: F64) -> F64:
     """Moved points but for those at which a triangle would turn over."""
     moved = after.copy()
     for _ in range(8):
-        p = moved[triangles]
-        now = unit_vectors(np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0]))
+        corners = moved[triangles]
+        now = unit_vectors(np.cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0]))
         turned = np.einsum("ij,ij->i", now, flat) < _SIDE
         if not turned.any():
             return moved

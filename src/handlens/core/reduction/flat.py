@@ -166,8 +166,8 @@ class _Work:
         ids, _ = distinct_rows([mesh.positions])
         flat, _ = zero_area_faces(cut, ids)
         tolerance = flatness(mesh)
-        p = cut.positions[cut.corners].reshape(-1, 3, 3)
-        area = np.cross(p[:, 1] - p[:, 0], p[:, 2] - p[:, 0])
+        places = cut.positions[cut.corners].reshape(-1, 3, 3)
+        area = np.cross(places[:, 1] - places[:, 0], places[:, 2] - places[:, 0])
         normal = unit_vectors(area)
         shared = edges(cut, ids, flat).shared
         one, other = shared.one[~shared.alike], shared.other[~shared.alike]
@@ -290,8 +290,8 @@ class _Work:
         low, high = np.searchsorted(self.region_of, wanted), np.searchsorted(self.region_of, wanted, side="right")
         begins, ends, border = self.begins.tolist(), self.ends.tolist(), self.border.tolist()
         dropped = gone.tolist()
-        for r, a, b in zip(wanted.tolist(), low.tolist(), high.tolist(), strict=True):
-            yield r, _loops({begins[k]: (ends[k], border[k]) for k in range(a, b)}, b - a, dropped)
+        for number, a, b in zip(wanted.tolist(), low.tolist(), high.tolist(), strict=True):
+            yield number, _loops({begins[k]: (ends[k], border[k]) for k in range(a, b)}, b - a, dropped)
 
 
 def _loops(step: dict[int, tuple[int, int]], sides: int, gone: list[bool]) -> list[list[int]] | None:
@@ -345,13 +345,13 @@ def _runs_on(cut: Mesh, one: I64, other: I64, normal: F64, tolerance: float) -> 
     uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
     with np.errstate(all="ignore"):
         area = uu * vv - uv * uv
-        s, t = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
-        reach = 1 + np.abs(s) + np.abs(t) + np.abs(1 - s - t)
+        along, across = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
+        reach = 1 + np.abs(along) + np.abs(across) + np.abs(1 - along - across)
     good &= np.isfinite(reach)
     for values, step in _carried(cut):
         here = np.flatnonzero(good)
         x = lambda c, here=here, values=values: values[c[here]]
-        said = x(i) * (1 - s - t)[here, None] + x(j) * s[here, None] + x(k) * t[here, None]
+        said = x(i) * (1 - along - across)[here, None] + x(j) * along[here, None] + x(k) * across[here, None]
         with np.errstate(invalid="ignore"):
             same = (np.abs(x(beyond) - said) <= step * reach[here, None]).all(axis=1)
             same &= (np.abs(x(i) - x(after(other))) <= step).all(axis=1) & (np.abs(x(j) - x(other)) <= step).all(axis=1)
@@ -459,8 +459,8 @@ def _cut(work: _Work, region: int, loops: list[list[int]] | None) -> _Cut:
     index = np.concatenate([np.arange(bounds[k] - len(loops[k]), bounds[k]) for k in order])
     cut = mapbox_earcut.triangulate_float64(flat[index], np.cumsum([len(loops[k]) for k in order]).astype(np.uint32))
     triangles = index[np.asarray(cut, np.int64).reshape(-1, 3)]
-    q = flat[triangles]
-    areas = _cross(q[:, 1] - q[:, 0], q[:, 2] - q[:, 0])
+    corners = flat[triangles]
+    areas = _cross(corners[:, 1] - corners[:, 0], corners[:, 2] - corners[:, 0])
     triangles[areas < 0] = triangles[areas < 0][:, ::-1]
     was = work.mesh.positions[work.mesh.corners[work.corners[mine]]]
     wanted = float(np.linalg.norm(np.cross(was[:, 1] - was[:, 0], was[:, 2] - was[:, 0]), axis=1).sum())

@@ -72,16 +72,24 @@ def _swappable_edges(positions: F64, triangles: I64, point: I64, look: Bool) -> 
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.concatenate([[True], key[order][1:] != key[order][:-1]]))
     count = np.diff(np.append(first, len(order)))
-    s, t = order[first[count == 2]], order[first[count == 2] + 1]
-    kept = (a[s] == b[t]) & (look[s // 3] | look[t // 3]) & (point[beyond[s]] != point[beyond[t]])
-    s, t = s[kept], t[kept]
-    sides = _Sides(s // 3, t // 3, a[s], b[s], beyond[s], beyond[t], _key(point[beyond[s]], point[beyond[t]], points))
+    side, other = order[first[count == 2]], order[first[count == 2] + 1]
+    kept = (a[side] == b[other]) & (look[side // 3] | look[other // 3]) & (point[beyond[side]] != point[beyond[other]])
+    side, other = side[kept], other[kept]
+    sides = _Sides(
+        side // 3,
+        other // 3,
+        a[side],
+        b[side],
+        beyond[side],
+        beyond[other],
+        _key(point[beyond[side]], point[beyond[other]], points),
+    )
     pa, pb, pl, pr = (positions[x] for x in (sides.a, sides.b, sides.left, sides.right))
     stood = cross(pb - pa, pl - pa) + cross(pa - pb, pr - pb)
     free = ~np.isin(sides.across, there)
-    for p, q, r in ((pa, pr, pl), (pr, pb, pl)):
-        free &= _leans(cross(q - p, r - p), stood) > _LEAN
-        free &= thinness(p, q, r) >= NEEDLE
+    for first_point, second_point, third_point in ((pa, pr, pl), (pr, pb, pl)):
+        free &= _leans(cross(second_point - first_point, third_point - first_point), stood) > _LEAN
+        free &= thinness(first_point, second_point, third_point) >= NEEDLE
     return _Sides(*(x[free] for x in sides))
 
 

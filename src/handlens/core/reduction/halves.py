@@ -65,10 +65,10 @@ def _mirrored(mesh: Mesh, right: tuple[Array, Array], left: tuple[Array, Array],
     """Whether triangles (corners (n, 3), faces (n,)) of both sides are the same but for the sign of a coordinate."""
 
     def rows(corners: Array, face: Array, sign: float) -> Array:
-        p = mesh.positions[mesh.corners[corners]].copy()
-        p[:, :, axis] *= sign
+        places = mesh.positions[mesh.corners[corners]].copy()
+        places[:, :, axis] *= sign
         slot = mesh.slots[face] if len(mesh.slots) else np.zeros(len(face))
-        columns = [np.round(p / (4 * near)), np.broadcast_to(slot[:, None, None], (*corners.shape, 1))]
+        columns = [np.round(places / (4 * near)), np.broadcast_to(slot[:, None, None], (*corners.shape, 1))]
         columns += [np.round(np.nan_to_num(x.at_corners()[corners]) * _STEPS) for x in (*mesh.uvs, *mesh.colours)]
         corner = np.concatenate(columns, axis=2) + 0.0
         # Corners in an order of their own, whichever each triangle begins at and whichever way it runs.

@@ -112,7 +112,7 @@ def barycentric(points: F64, corners: F64, inside: bool = True) -> F64:
     uw, vw = np.einsum("ij,ij->i", u, w), np.einsum("ij,ij->i", v, w)
     area = uu * vv - uv * uv
     with np.errstate(all="ignore"):
-        s, t = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
-    s, t = (np.where(np.isfinite(x), x, 0.0) for x in (s, t))
-    weight = np.stack([1 - s - t, s, t], axis=1)
+        second, third = (vv * uw - uv * vw) / area, (uu * vw - uv * uw) / area
+    second, third = (np.where(np.isfinite(x), x, 0.0) for x in (second, third))
+    weight = np.stack([1 - second - third, second, third], axis=1)
     return np.clip(weight, 0, 1) if inside else weight

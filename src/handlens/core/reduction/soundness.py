@@ -32,10 +32,10 @@ def unsound(wedges: Wedges, triangles: I64, normals: F64 | None, about: Bool | N
         triangles = triangles[about[wedges.point[triangles]].any(axis=1)]
     if not len(triangles):
         return bad
-    t = wedges.point[triangles]
-    flat = (t[:, 0] == t[:, 1]) | (t[:, 1] == t[:, 2]) | (t[:, 2] == t[:, 0])
-    _mark(bad, t[flat], 1)
-    a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
+    corners = wedges.point[triangles]
+    flat = (corners[:, 0] == corners[:, 1]) | (corners[:, 1] == corners[:, 2]) | (corners[:, 2] == corners[:, 0])
+    _mark(bad, corners[flat], 1)
+    a, b = corners.reshape(-1), np.roll(corners, -1, axis=1).reshape(-1)
     key = np.minimum(a, b).astype(np.int64) * points + np.maximum(a, b)
     order = np.argsort(key, kind="stable")
     first = np.flatnonzero(np.concatenate([[True], key[order][1:] != key[order][:-1]]))
@@ -49,14 +49,14 @@ def unsound(wedges: Wedges, triangles: I64, normals: F64 | None, about: Bool | N
     sides = np.roll(position, -1, axis=1) - position
     longest = np.einsum("ijk,ijk->ij", sides, sides).max(axis=1)
     # What has no height has no direction either. Mere needles are taken out when all is done.
-    _mark(bad, t[size[:, 0] < _FLAT * longest], 4)
+    _mark(bad, corners[size[:, 0] < _FLAT * longest], 4)
     one, other = order[first[count == 2]], order[first[count == 2] + 1]
     folded = np.einsum("ij,ij->i", unit[one // 3], unit[other // 3]) < _FOLDED
     _mark(bad, np.concatenate([a[one[folded]], b[one[folded]]]), 8)
     if normals is not None:
         away = np.einsum("ij,ij->i", normals[triangles].sum(axis=1), unit) < 0
-        _mark(bad, t[away], 16)
-    _mark(bad, np.flatnonzero(_fans(t, one, other, points) > 1), 32)
+        _mark(bad, corners[away], 16)
+    _mark(bad, np.flatnonzero(_fans(corners, one, other, points) > 1), 32)
     return bad if about is None else np.where(about, bad, np.uint8(0))
 
 
@@ -114,21 +114,21 @@ def without_collapsed_walls(wedges: Wedges, triangles: I64) -> I64:
     is left of something.
     triangles: (n, 3) int.
     """
-    t = np.sort(wedges.point[triangles], axis=1)
-    ids, count = distinct_rows([t])
+    corners = np.sort(wedges.point[triangles], axis=1)
+    ids, count = distinct_rows([corners])
     twin = (np.bincount(ids, minlength=count) == 2)[ids]
     if not twin.any():
         return triangles
     about = np.zeros(int(wedges.point.max(initial=-1)) + 1, bool)
-    about[t[twin]] = True
+    about[corners[twin]] = True
     before = np.sort(wedges.point[wedges.triangles[about[wedges.point[wedges.triangles]].all(axis=1)]], axis=1)
-    both, count = distinct_rows([np.concatenate([t[twin], before])])
+    both, count = distinct_rows([np.concatenate([corners[twin], before])])
     twin[np.flatnonzero(twin)] = (np.bincount(both[twin.sum() :], minlength=count) < 2)[both[: twin.sum()]]
-    sides, edges = distinct_rows([t[:, [0, 1, 0, 2, 1, 2]].reshape(-1, 2)])
+    sides, edges = distinct_rows([corners[:, [0, 1, 0, 2, 1, 2]].reshape(-1, 2)])
     crowded = (np.bincount(sides, minlength=edges) > 2)[sides].reshape(-1, 3).any(axis=1)
     others = np.zeros(len(about), bool)
-    others[t[~twin]] = True
-    answer: Array = triangles[~(twin & crowded & others[t].all(axis=1))]
+    others[corners[~twin]] = True
+    answer: Array = triangles[~(twin & crowded & others[corners].all(axis=1))]
     return answer
 
 
@@ -151,17 +151,17 @@ def without_flat(positions: F64, triangles: I64) -> I64:
         key = a.astype(np.int64) * count + b
         order = np.argsort(key, kind="stable")
         taken = np.zeros(len(out), bool)
-        for f in flat.tolist():
-            k = int(squares[f].argmax())
-            one, two, three = (int(out[f, (k + x) % 3]) for x in range(3))
+        for face in flat.tolist():
+            k = int(squares[face].argmax())
+            one, two, three = (int(out[face, (k + x) % 3]) for x in range(3))
             at = int(np.searchsorted(key, two * count + one, sorter=order))
             side = int(order[at]) if at < len(order) else -1
-            if side < 0 or key[side] != two * count + one or taken[f] or taken[side // 3] or side // 3 == f:
+            if side < 0 or key[side] != two * count + one or taken[face] or taken[side // 3] or side // 3 == face:
                 continue
             beyond = int(out[side // 3, (side % 3 + 2) % 3])
             if beyond != three:
-                out[f], out[side // 3] = (one, beyond, three), (beyond, two, three)
-                taken[f] = taken[side // 3] = True
+                out[face], out[side // 3] = (one, beyond, three), (beyond, two, three)
+                taken[face] = taken[side // 3] = True
         if not taken.any():
             break
     return out

@@ -207,7 +207,7 @@ def _several(positions: F64, triangles: I64, hull: tuple[F64, I64]) -> list[tupl
     used, local = np.unique(triangles, return_inverse=True)
     mesh = coacd.Mesh(np.ascontiguousarray(positions[used], np.float64), np.ascontiguousarray(local.reshape(-1, 3), np.int32))
     found = coacd.run_coacd(mesh, threshold=_HOLLOW, max_convex_hull=HULLS, seed=1, **_QUICK)
-    made = [_fewer(h) for points, _ in found if (h := hull_of(np.asarray(points, np.float64))) is not None]
+    made = [_fewer(solid) for points, _ in found if (solid := hull_of(np.asarray(points, np.float64))) is not None]
     return made or [hull]
 
 
@@ -217,8 +217,8 @@ def volume_of(positions: F64, triangles: I64) -> float:
     positions: (V, 3) float64.
     triangles: (n, 3) int.
     """
-    p = positions[triangles] - positions[triangles[0, 0]]
-    return float(np.einsum("ij,ij->i", p[:, 0], np.cross(p[:, 1], p[:, 2])).sum() / 6)
+    corners = positions[triangles] - positions[triangles[0, 0]]
+    return float(np.einsum("ij,ij->i", corners[:, 0], np.cross(corners[:, 1], corners[:, 2])).sum() / 6)
 
 
 def fit_of(shape: Shape, positions: F64, triangles: I64, volume: float, up: int) -> Fit:
@@ -248,8 +248,8 @@ def _heights(positions: F64, triangles: I64, points: F64, faces: I64, up: int) -
     down = np.zeros_like(grid)
     down[:, up] = -1.0
     tops = []
-    for p, t in ((positions, triangles), (points, faces)):
-        scene = RayScene(np.concatenate([p, both]), t)
+    for places, corners in ((positions, triangles), (points, faces)):
+        scene = RayScene(np.concatenate([places, both]), corners)
         hit = scene.first(scene.to_unit(grid), down)
         tops.append(np.where(hit.triangle >= 0, grid[:, up] - hit.distance * scene.size, np.nan))
     off = tops[1] - tops[0]
@@ -261,8 +261,8 @@ def stands(shape: Shape, up: int) -> bool:
     """Whether a shape stays upright when it is let go: the middle of its mass lies above the footprint that it stands on."""
     points, _ = shape.merged
     mass, middle = 0.0, np.zeros(3)
-    for p, t in shape.pieces:
-        corner = p[t]
+    for places, corners in shape.pieces:
+        corner = places[corners]
         six = np.einsum("ij,ij->i", corner[:, 0], np.cross(corner[:, 1], corner[:, 2]))
         middle = middle + (six[:, None] * corner.sum(axis=1) / 4).sum(axis=0)
         mass += float(six.sum())

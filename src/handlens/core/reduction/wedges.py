@@ -70,8 +70,8 @@ class Wedges:
         fans = int(self.touching.max(initial=0)) + 1
         # Fans that only touch move together; what is a seam is one within its fan.
         crowd: Array = np.bincount(self.point * fans + self.touching, minlength=points * fans).reshape(-1, fans).max(axis=1) > 1
-        t = self.point[self.triangles]
-        a, b = t.reshape(-1), np.roll(t, -1, axis=1).reshape(-1)
+        corners = self.point[self.triangles]
+        a, b = corners.reshape(-1), np.roll(corners, -1, axis=1).reshape(-1)
         key = np.minimum(a, b) * points + np.maximum(a, b)
         values, count = np.unique(key, return_counts=True)
         open_ = values[count != 2]
@@ -111,8 +111,8 @@ def wedges(mesh: Mesh, level: int = 0) -> Wedges:
     corner[index[::-1]] = np.arange(len(index) - 1, -1, -1)
     triangles = index.reshape(-1, 3).astype(np.int64)
     point = at[corner].astype(np.int64)
-    t = point[triangles]
-    real = np.flatnonzero((t[:, 0] != t[:, 1]) & (t[:, 1] != t[:, 2]) & (t[:, 2] != t[:, 0]))
+    sides = point[triangles]
+    real = np.flatnonzero((sides[:, 0] != sides[:, 1]) & (sides[:, 1] != sides[:, 2]) & (sides[:, 2] != sides[:, 0]))
     which = np.zeros(count, np.int64) if touching is None else touching[corner]
     return Wedges(level, cut, triangles[real], real, corner, point, which, faceted)
 

@@ -27,23 +27,23 @@ def measure(scene: Scene, progress: Progress = silent, known: Known | None = Non
 
 
 def _measure(scene: Scene, progress: Progress, known: Known | None) -> Measures:
-    m = collect(scene, progress, known)
+    measures = collect(scene, progress, known)
     for station in stations():
         if station.own is None:
             continue
         arrays: dict[str, Array] = {}
         try:
             with np.errstate(all="ignore"):
-                taken = station.own.stored(scene, m, arrays)
+                taken = station.own.stored(scene, measures, arrays)
         except Exception:
             # What one station cannot measure must not take the others along: its checks say that they could not look.
             logging.getLogger(__name__).exception("measuring for %s failed", station.name)
             continue
         kept = {f"{station.slug}:{name}": np.asarray(indices, np.int32) for name, indices in arrays.items()}
-        m = replace(
-            m,
-            arrays={**m.arrays, **kept},
-            own={**m.own, station.slug: taken},
-            own_versions={**m.own_versions, station.slug: station.own.version},
+        measures = replace(
+            measures,
+            arrays={**measures.arrays, **kept},
+            own={**measures.own, station.slug: taken},
+            own_versions={**measures.own_versions, station.slug: station.own.version},
         )
-    return m
+    return measures

@@ -122,12 +122,12 @@ def singular(skin: Skin) -> Bool:
     """(J,) bool: bind matrices that turn a surface flat, that hold no numbers, or whose last row is not 0, 0, 0, 1."""
     if skin.inverse_bind is None:
         return np.zeros(len(skin.joints), bool)
-    b = skin.inverse_bind
-    linear = b[:, :3, :3]
+    inverse = skin.inverse_bind
+    linear = inverse[:, :3, :3]
     with np.errstate(all="ignore"):
         possible = np.prod(np.linalg.norm(linear, axis=1), axis=1)
         flat = np.abs(np.linalg.det(linear)) <= _FLAT * possible
-        answer: Bool = ~np.isfinite(b).all(axis=(1, 2)) | flat | (np.abs(b[:, 3] - [0, 0, 0, 1]).max(axis=1) > 1e-4)
+        answer: Bool = ~np.isfinite(inverse).all(axis=(1, 2)) | flat | (np.abs(inverse[:, 3] - [0, 0, 0, 1]).max(axis=1) > 1e-4)
         return answer
 
 

@@ -36,12 +36,12 @@ def quaternion_matrix(quaternion: Array | tuple[float, ...]) -> F64:
     n = x * x + y * y + z * z + w * w
     if n == 0 or not np.isfinite(n):
         return np.eye(3)
-    s = 2.0 / n
+    twice = 2.0 / n
     return np.array(
         [
-            [1 - s * (y * y + z * z), s * (x * y - z * w), s * (x * z + y * w)],
-            [s * (x * y + z * w), 1 - s * (x * x + z * z), s * (y * z - x * w)],
-            [s * (x * z - y * w), s * (y * z + x * w), 1 - s * (x * x + y * y)],
+            [1 - twice * (y * y + z * z), twice * (x * y - z * w), twice * (x * z + y * w)],
+            [twice * (x * y + z * w), 1 - twice * (x * x + z * z), twice * (y * z - x * w)],
+            [twice * (x * z - y * w), twice * (y * z + x * w), 1 - twice * (x * x + y * y)],
         ]
     )
 
@@ -54,18 +54,22 @@ def matrix_quaternion(matrix: F64) -> tuple[float, float, float, float]:
     trace = matrix[0, 0] + matrix[1, 1] + matrix[2, 2]
     four = np.array([matrix[0, 0], matrix[1, 1], matrix[2, 2], trace])
     k = int(four.argmax())
-    q = np.empty(4)
+    quaternion = np.empty(4)
     if k == 3:
-        q[3] = 1 + trace
-        q[0], q[1], q[2] = matrix[2, 1] - matrix[1, 2], matrix[0, 2] - matrix[2, 0], matrix[1, 0] - matrix[0, 1]
+        quaternion[3] = 1 + trace
+        quaternion[0], quaternion[1], quaternion[2] = (
+            matrix[2, 1] - matrix[1, 2],
+            matrix[0, 2] - matrix[2, 0],
+            matrix[1, 0] - matrix[0, 1],
+        )
     else:
-        i, j, l = k, (k + 1) % 3, (k + 2) % 3
-        q[i] = 1 - trace + 2 * matrix[i, i]
-        q[j] = matrix[j, i] + matrix[i, j]
-        q[l] = matrix[l, i] + matrix[i, l]
-        q[3] = matrix[l, j] - matrix[j, l]
-    q /= np.linalg.norm(q)
-    return (float(q[0]), float(q[1]), float(q[2]), float(q[3]))
+        i, j, third = k, (k + 1) % 3, (k + 2) % 3
+        quaternion[i] = 1 - trace + 2 * matrix[i, i]
+        quaternion[j] = matrix[j, i] + matrix[i, j]
+        quaternion[third] = matrix[third, i] + matrix[i, third]
+        quaternion[3] = matrix[third, j] - matrix[j, third]
+    quaternion /= np.linalg.norm(quaternion)
+    return (float(quaternion[0]), float(quaternion[1]), float(quaternion[2]), float(quaternion[3]))
 
 
 def quaternion_product(a: F64, b: Array) -> F64:
@@ -88,10 +92,10 @@ def quaternion_product(a: F64, b: Array) -> F64:
 
 def compose(translation: tuple[float, ...], rotation: tuple[float, ...], scale: tuple[float, ...]) -> F64:
     """(4, 4) matrix of translation × rotation × scale (glTF 2.0 §3.5.3)."""
-    m = np.eye(4)
-    m[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, np.float64)
-    m[:3, 3] = translation
-    return m
+    matrix = np.eye(4)
+    matrix[:3, :3] = quaternion_matrix(rotation) * np.asarray(scale, np.float64)
+    matrix[:3, 3] = translation
+    return matrix
 
 
 def composed(translations: F64, rotations: F64, scales: F64) -> F64:
@@ -166,7 +170,7 @@ class Polar:
     @property
     def angle_degrees(self) -> float:
         """Angle of the rotation, 0 to 180."""
-        c = (np.trace(self.rotation) - 1) / 2
+        cosine = (np.trace(self.rotation) - 1) / 2
         axis = np.array(
             [
                 self.rotation[2, 1] - self.rotation[1, 2],
@@ -175,12 +179,12 @@ class Polar:
             ]
         )
         # atan2 stays accurate at 0 and 180 degrees, where arccos loses half its digits.
-        return float(np.degrees(np.arctan2(np.linalg.norm(axis) / 2, c)))
+        return float(np.degrees(np.arctan2(np.linalg.norm(axis) / 2, cosine)))
 
     def is_quarter_turn(self, tolerance: float = 1e-4) -> bool:
         """Whether the rotation only permutes axes: what an axis change leaves behind."""
-        r = np.abs(self.rotation)
-        return bool((np.minimum(r, np.abs(1 - r)) < tolerance).all())
+        cosines = np.abs(self.rotation)
+        return bool((np.minimum(cosines, np.abs(1 - cosines)) < tolerance).all())
 
 
 def apply(matrix: F64, points: F64) -> F64:

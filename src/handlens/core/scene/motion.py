@@ -36,10 +36,14 @@ def curve_at(channel: Channel, at: F64) -> tuple[F64, F64]:
     after = np.clip(np.searchsorted(times, at, side="right"), 1, len(times) - 1)
     before = after - 1
     length = (times[after] - times[before])[:, None]
-    t = (at - times[before])[:, None] / length
-    p, q, b, a = keys[before, 1], keys[after, 1], keys[before, 2], keys[after, 0]
-    points = hermite(t, length, p, b, q, a)
-    slopes = (6 * t * t - 6 * t) * (p - q) / length + (3 * t * t - 4 * t + 1) * b + (3 * t * t - 2 * t) * a
+    share = (at - times[before])[:, None] / length
+    value, next_value, leaving, arriving = keys[before, 1], keys[after, 1], keys[before, 2], keys[after, 0]
+    points = hermite(share, length, value, leaving, next_value, arriving)
+    slopes = (
+        (6 * share * share - 6 * share) * (value - next_value) / length
+        + (3 * share * share - 4 * share + 1) * leaving
+        + (3 * share * share - 2 * share) * arriving
+    )
     if channel.path == "rotation" and points.shape[1] == 4:
         size = np.maximum(np.linalg.norm(points, axis=1, keepdims=True), _SMALL)
         points = points / size
@@ -151,16 +155,16 @@ def _locals(scene: Scene, driven: list[int], by_node: dict[int, dict[str, Channe
     found = {p: np.stack([np.tile(_rest(scene.nodes[i], p), (len(at), 1)) for i in driven]) if driven else None for p in _REST}
     groups: dict[tuple[str, str, bytes], list[tuple[int, Channel]]] = {}
     for k, i in enumerate(driven):
-        for c in by_node[i].values():
-            groups.setdefault((c.path, c.interpolation, c.times.tobytes()), []).append((k, c))
+        for channel in by_node[i].values():
+            groups.setdefault((channel.path, channel.interpolation, channel.times.tobytes()), []).append((k, channel))
     for (path, _, _), members in groups.items():
         rows = found[path]
         assert rows is not None
         rows[[k for k, _ in members]] = sample_all([c for _, c in members], at)
     if not driven:
         return np.zeros((0, len(at), 4, 4))
-    t, q, s = (np.concatenate(list(x)) for x in (found[p] for p in _REST) if x is not None)
-    return composed(t, _unit(q), s).reshape(len(driven), len(at), 4, 4)
+    translations, rotations, scales = (np.concatenate(list(x)) for x in (found[p] for p in _REST) if x is not None)
+    return composed(translations, _unit(rotations), scales).reshape(len(driven), len(at), 4, 4)
 
 
 _REST = ("translation", "rotation", "scale")

@@ -103,14 +103,14 @@ def displacement(points: F64, before: Weights, after: Weights, bones: Skeleton, 
     place = np.full(len(points), -1, np.int64)
     place[chosen] = np.arange(len(chosen))
     rows, columns, amounts = [], [], []
-    for w, sign in ((before, 1.0), (after, -1.0)):
-        owner = vertex_of_weight(w)
+    for weights, sign in ((before, 1.0), (after, -1.0)):
+        owner = vertex_of_weight(weights)
         with np.errstate(all="ignore"):
-            total = row_sums(w, w.weights.astype(np.float64))[owner]
-        use = (place[owner] >= 0) & (w.joints >= 0) & (w.joints < joints) & (np.abs(total) > 1e-12)
+            total = row_sums(weights, weights.weights.astype(np.float64))[owner]
+        use = (place[owner] >= 0) & (weights.joints >= 0) & (weights.joints < joints) & (np.abs(total) > 1e-12)
         rows.append(place[owner[use]])
-        columns.append(w.joints[use].astype(np.int64))
-        amounts.append(sign * w.weights[use].astype(np.float64) / total[use])
+        columns.append(weights.joints[use].astype(np.int64))
+        amounts.append(sign * weights.weights[use].astype(np.float64) / total[use])
     row, column, change = _with_all_below(
         np.concatenate(rows), np.concatenate(columns), np.concatenate(amounts), len(chosen), bones.up
     )

@@ -41,18 +41,18 @@ def packed_cells(sizes: Sequence[tuple[int, int]], most: int) -> Atlas | None:
         for h in sides
         if side * h >= area and side >= widest and h >= highest and max(side, h) <= 4 * min(side, h)
     ]
-    for w, h in sorted(fits, key=lambda s: (s[0] * s[1], max(s))):
+    for wide, high in sorted(fits, key=lambda s: (s[0] * s[1], max(s))):
         packer = rectpack.newPacker(rotation=False, pack_algo=rectpack.GuillotineBssfSas, sort_algo=rectpack.SORT_LSIDE)
         for k, size in enumerate(sizes):
             packer.add_rect(*size, k)
-        packer.add_bin(w, h)
+        packer.add_bin(wide, high)
         packer.pack()
         laid = packer.rect_list()
         if len(laid) == len(sizes):
             places = np.zeros((len(sizes), 2), np.int64)
             for _, x, y, _, _, k in laid:
                 places[k] = x, y
-            return Atlas((w, h), places)
+            return Atlas((wide, high), places)
     return None
 
 

@@ -33,11 +33,13 @@ def with_alpha_input(scene: Scene, path: tuple[str, ...]) -> Scene:
     For formats without modes.
     """
     changed = []
-    for m in scene.materials:
-        colour = next((texture for texture in m.inputs if texture.role == "base-colour" and texture.image is not None), None)
-        if m.alpha_mode in ("mask", "blend") and colour is not None and alpha_input(m) is None:
-            m = replace(m, inputs=(*m.inputs, replace(colour, role="alpha", path=path, channel="a")))
-        changed.append(m)
+    for material in scene.materials:
+        colour = next(
+            (texture for texture in material.inputs if texture.role == "base-colour" and texture.image is not None), None
+        )
+        if material.alpha_mode in ("mask", "blend") and colour is not None and alpha_input(material) is None:
+            material = replace(material, inputs=(*material.inputs, replace(colour, role="alpha", path=path, channel="a")))
+        changed.append(material)
     return scene.with_(materials=tuple(changed))
 
 

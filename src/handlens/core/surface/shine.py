@@ -89,9 +89,9 @@ class _Packer:
             return None
         size = larger(pictures.get("roughness"), pictures.get("metallic"))
         out = np.full((size[1], size[0], 3), 255, np.uint8)
-        for t, place in ((rough, 1), (metal, 2)):
-            if t is not None:
-                values = channel(eight_bits(pictures[t.role]), t.channel or "l")
+        for texture, place in ((rough, 1), (metal, 2)):
+            if texture is not None:
+                values = channel(eight_bits(pictures[texture.role]), texture.channel or "l")
                 out[:, :, place] = np.asarray(Pillow.fromarray(values).resize(size, Pillow.Resampling.BILINEAR))
         first = there[0].image
         assert first is not None

@@ -24,11 +24,11 @@ def turned_over(transform: Mapping[str, Any], v_down: bool) -> Json:
     is D uv + d, so the linear part becomes D L D, which is the same turn and scale there, and the shift D (L d + t) + d.
     """
     linear, offset = _parts(transform, v_down)
-    d, flip = np.array([0.0, 1.0]), np.array([1.0, -1.0])
+    base, flip = np.array([0.0, 1.0]), np.array([1.0, -1.0])
     return {
         "rotation": float(transform.get("rotation", 0.0)),
         "scale": [float(x) for x in transform.get("scale", (1.0, 1.0))],
-        "offset": (flip * (linear @ d + offset) + d).tolist(),
+        "offset": (flip * (linear @ base + offset) + base).tolist(),
     }
 
 
@@ -58,6 +58,6 @@ def enlarges(transform: Mapping[str, Any] | None) -> float:
 def _parts(transform: Mapping[str, Any], v_down: bool) -> tuple[F64, F64]:
     """(2, 2) turn and scale, and (2,) shift."""
     angle = float(transform.get("rotation", 0.0))
-    c, s = np.cos(angle), np.sin(angle) * (1 if v_down else -1)
+    cosine, sine = np.cos(angle), np.sin(angle) * (1 if v_down else -1)
     scale = np.array(transform.get("scale", (1.0, 1.0)), np.float64)
-    return np.array([[c, s], [-s, c]]) * scale, np.array(transform.get("offset", (0.0, 0.0)), np.float64)
+    return np.array([[cosine, sine], [-sine, cosine]]) * scale, np.array(transform.get("offset", (0.0, 0.0)), np.float64)

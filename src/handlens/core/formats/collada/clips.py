@@ -96,22 +96,22 @@ class _Reader:
 
     def curve(self, owner: Element, channel: Element) -> _Curve | None:
         # node/sid, node/sid.MEMBER or node/sid(i)(j): chapter 3, "Address syntax".
-        m = re.fullmatch(r"([^/]+)/([^.(]+)(?:\.(\w+)|\((\d+)\)(?:\((\d+)\))?)?", (channel.get("target") or "").strip())
+        target = re.fullmatch(r"([^/]+)/([^.(]+)(?:\.(\w+)|\((\d+)\)(?:\((\d+)\))?)?", (channel.get("target") or "").strip())
         sampler = self.by_id.get((channel.get("source") or "").lstrip("#"))
-        if m is None or sampler is None or sampler.tag != "sampler" or m[1] not in self.nodes:
+        if target is None or sampler is None or sampler.tag != "sampler" or target[1] not in self.nodes:
             return None
-        node = self.nodes[m[1]]
-        found = next((k for k, transform in enumerate(self.drafts[node].transforms) if transform[0] == m[2]), None)
+        node = self.nodes[target[1]]
+        found = next((k for k, transform in enumerate(self.drafts[node].transforms) if transform[0] == target[2]), None)
         if found is None:
             return None
         _, current = self.drafts[node].transforms[found][1:]
         member: int | None = None
-        if m[3]:
-            if m[3] not in _MEMBERS:
+        if target[3]:
+            if target[3] not in _MEMBERS:
                 return None
-            member = _MEMBERS[m[3]]
-        elif m[4]:
-            member = int(m[4]) if m[5] is None else int(m[4]) + 4 * int(m[5])
+            member = _MEMBERS[target[3]]
+        elif target[4]:
+            member = int(target[4]) if target[5] is None else int(target[4]) + 4 * int(target[5])
         if member is not None and member >= len(current):
             return None
         sources = Sources(owner, lambda url, tag: self.by_id.get((url or "").lstrip("#")), self.numbers)

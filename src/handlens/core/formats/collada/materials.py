@@ -64,19 +64,19 @@ class Effects:
     def binding(self, instance: Element, symbols: tuple[str, ...]) -> tuple[int, ...]:
         """The material of each symbol as this instance binds it, -1 for faces without a symbol."""
         bound: dict[str, int] = {}
-        for e in instance.findall("bind_material/technique_common/instance_material"):
-            key = unquote((e.get("target") or "").lstrip("#"))
+        for bound_material in instance.findall("bind_material/technique_common/instance_material"):
+            key = unquote((bound_material.get("target") or "").lstrip("#"))
             number = self.material_numbers.get(key)
             if number is None:
                 self.problems.append(
                     Problem("broken-reference", f"{key!r} names a material that is not in the document.", "instance_material")
                 )
                 continue
-            bound[e.get("symbol") or ""] = number
+            bound[bound_material.get("symbol") or ""] = number
             self.used.add(number)
-            for b in e.findall("bind_vertex_input"):
-                text = b.get("input_set") or "0"
-                self.uv_sets[number, b.get("semantic") or ""] = (
+            for uv_bound in bound_material.findall("bind_vertex_input"):
+                text = uv_bound.get("input_set") or "0"
+                self.uv_sets[number, uv_bound.get("semantic") or ""] = (
                     int(text) if text.isascii() and text.isdigit() and len(text) < 4 else 0
                 )
         return tuple(self._bound(symbol, bound) for symbol in symbols)
@@ -144,14 +144,14 @@ class Effects:
         inputs += [
             self._input("normal", ("normal",), t, params, number) for b in effect.iter("normalmap") for t in b.findall("texture")
         ]
-        r, g, b, _ = colours["diffuse"] or (1.0, 1.0, 1.0, 1.0)
+        red, green, blue, _ = colours["diffuse"] or (1.0, 1.0, 1.0, 1.0)
         # A texture takes the place of the colour, so what it is multiplied by is white.
         dark = (1.0, 1.0, 1.0, 1.0) if any(texture.role == "emissive" for texture in inputs) else (0.0, 0.0, 0.0, 1.0)
         emission = colours["emission"] or dark
         return Material(
             f"material:{number}",
             name,
-            (r, g, b, self._opacity(shading, colours["transparent"])),
+            (red, green, blue, self._opacity(shading, colours["transparent"])),
             emissive=emission[:3],
             inputs=tuple(inputs),
             source=self._beside(shading),

@@ -116,8 +116,8 @@ class Sources:
 
 def _wide(kind: str) -> int:
     """Numbers of a parameter's type: one, or as many as float3 or float4x4 say."""
-    m = re.fullmatch(r"[a-z]+(\d)(?:x(\d))?", kind)
-    return int(m[1]) * int(m[2] or 1) if m else 1
+    size = re.fullmatch(r"[a-z]+(\d)(?:x(\d))?", kind)
+    return int(size[1]) * int(size[2] or 1) if size else 1
 
 
 def _integer_attribute(element: Element, key: str, default: int, numbers: Numbers) -> int:
@@ -343,9 +343,9 @@ def bridge(outline: Array, hole: Array, outer: Array, inner: Array) -> Array:
     best = np.argsort(gaps, axis=None)
     i, j = np.unravel_index(best[0], gaps.shape)
     for k in best[:200]:
-        p, q = np.unravel_index(k, gaps.shape)
-        if not _crosses(a[p], b[q], edges):
-            i, j = p, q
+        row, column = np.unravel_index(k, gaps.shape)
+        if not _crosses(a[row], b[column], edges):
+            i, j = row, column
             break
     # The hole must run against the outline, so that what lies between them is the face.
     turn = lambda c: float(np.sum(c[:, 0] * np.roll(c[:, 1], -1) - c[:, 1] * np.roll(c[:, 0], -1)))
@@ -358,9 +358,9 @@ def bridge(outline: Array, hole: Array, outer: Array, inner: Array) -> Array:
 def _crosses(starts: Array, ends: Array, edges: Array) -> bool:
     """Whether the open segment from p to q cuts any of edges (E, 2, 2)."""
     side = lambda o, d, x: d[..., 0] * (x[..., 1] - o[..., 1]) - d[..., 1] * (x[..., 0] - o[..., 0])
-    c, d = edges[:, 0], edges[:, 1]
-    s1, s2 = side(starts, ends - starts, c), side(starts, ends - starts, d)
-    s3, s4 = side(c, d - c, starts[None]), side(c, d - c, ends[None])
+    edge_start, edge_end = edges[:, 0], edges[:, 1]
+    s1, s2 = side(starts, ends - starts, edge_start), side(starts, ends - starts, edge_end)
+    s3, s4 = side(edge_start, edge_end - edge_start, starts[None]), side(edge_start, edge_end - edge_start, ends[None])
     return bool(((s1 * s2 < 0) & (s3 * s4 < 0)).any())
 
 

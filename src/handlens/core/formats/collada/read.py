@@ -287,12 +287,12 @@ class _Reader:
             else False
         )
         if (plain and kinds.count("translate") <= 1 and kinds.count("scale") <= 1) or driven:
-            t, r, s = decompose(matrix)
+            translation, rotation, scale = decompose(matrix)
             if plain and "scale" in kinds:
                 # A triple that is stored is kept as it stands: taking a matrix apart would lose mirrored axes.
-                s = tuple(map(float, next(v for _, k, v in draft.transforms if k == "scale")))
-                r = decompose(product([x for x in draft.transforms if x[1] == "rotate"]))[1]
-            return Node(f"node:{number}{HELD * draft.beside}", draft.name, t, r, s, **held)  # type: ignore[arg-type]
+                scale = tuple(map(float, next(v for _, k, v in draft.transforms if k == "scale")))
+                rotation = decompose(product([x for x in draft.transforms if x[1] == "rotate"]))[1]
+            return Node(f"node:{number}{HELD * draft.beside}", draft.name, translation, rotation, scale, **held)  # type: ignore[arg-type]
         return Node(f"node:{number}{HELD * draft.beside}", draft.name, matrix=frozen(matrix), **held)  # type: ignore[arg-type]
 
 

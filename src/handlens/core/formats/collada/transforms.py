@@ -33,9 +33,9 @@ def _rotate(values: Array) -> Array:
     out = np.eye(4)
     if length:
         x, y, z = values[:3] / length
-        c, s = float(np.cos(np.radians(values[3]))), float(np.sin(np.radians(values[3])))
+        cosine, sine = float(np.cos(np.radians(values[3]))), float(np.sin(np.radians(values[3])))
         k = np.array([[0, -z, y], [z, 0, -x], [-y, x, 0]])
-        out[:3, :3] = np.eye(3) + s * k + (1 - c) * (k @ k)
+        out[:3, :3] = np.eye(3) + sine * k + (1 - cosine) * (k @ k)
     return out
 
 

@@ -267,8 +267,8 @@ class _Writer:
 
     def symbol(self, material: int) -> str:
         """What faces call a material; one that is defined nowhere by its name alone, which nothing binds."""
-        m = self.scene.materials[material]
-        return f"slot-{material}" if m.defined else m.name
+        described = self.scene.materials[material]
+        return f"slot-{material}" if described.defined else described.name
 
     # --- skins, clips -------------------------------------------------------------------------
 
@@ -382,9 +382,9 @@ class _Writer:
         used = sorted({slot_material for slot_material in mesh.slot_materials if slot_material >= 0})
         if used:
             common = self.add(self.add(owner, "bind_material"), "technique_common")
-            for m in (k for k in used if self.scene.materials[k].defined):
-                bound = self.add(common, "instance_material", symbol=f"slot-{m}", target=f"#material-{m}")
-                for uv in sorted({texture.uv_set for texture in self.scene.materials[m].inputs}):
+            for number in (k for k in used if self.scene.materials[k].defined):
+                bound = self.add(common, "instance_material", symbol=f"slot-{number}", target=f"#material-{number}")
+                for uv in sorted({texture.uv_set for texture in self.scene.materials[number].inputs}):
                     self.add(bound, "bind_vertex_input", semantic=f"UV{uv}", input_semantic="TEXCOORD", input_set=uv)
 
     def _top(self, node: int) -> int:

@@ -70,10 +70,10 @@ def without_levels(nodes: Sequence[Node]) -> tuple[list[Node], dict[int, list[in
             named[i] = own
             out[i] = replace(n, children=tuple(child for child in n.children if child not in own))
     for i, own in named.items():
-        for k, c in enumerate(own):
-            for below in _branch(out, c) if k < len(_LEVELS) else ():
+        for k, level in enumerate(own):
+            for below in _branch(out, level) if k < len(_LEVELS) else ():
                 out[below] = _unsaid(out[below], _LEVELS[k], nodes[i].name or f"node[{i}]")
-            out[c] = _in_place_of(out[c], nodes[i])
+            out[level] = _in_place_of(out[level], nodes[i])
     return out, named
 
 

@@ -89,8 +89,8 @@ def material_entry(material: Material, texture: Callable[[TextureInput], int]) -
         entry["alphaCutoff"] = material.alpha_cutoff
     if material.double_sided:
         entry["doubleSided"] = True
-    for t in material.inputs:
-        _set_at(entry, t.path, _info(t, texture(t), t.path[-1]))
+    for used in material.inputs:
+        _set_at(entry, used.path, _info(used, texture(used), used.path[-1]))
     return entry
 
 

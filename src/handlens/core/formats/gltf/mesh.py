@@ -172,13 +172,15 @@ def _slots(
     """A slot a primitive: each is drawn by itself, whatever its material."""
     materials = []
     for k, face in enumerate(faces):
-        m = face.entry.get("material", -1)
-        if not is_integer(m) or m < -1 or m >= material_count:
+        material = face.entry.get("material", -1)
+        if not is_integer(material) or material < -1 or material >= material_count:
             problems.append(
-                Problem("broken-reference", f"{where} uses material {m!r}, which does not exist.", f"{where}.primitives[{k}]")
+                Problem(
+                    "broken-reference", f"{where} uses material {material!r}, which does not exist.", f"{where}.primitives[{k}]"
+                )
             )
-            m = -1
-        materials.append(m)
+            material = -1
+        materials.append(material)
     slots = np.repeat(np.arange(len(faces), dtype=np.int32), [len(face.vertices) for face in faces])
     return slots, tuple(materials)
 
@@ -225,12 +227,12 @@ def _weights(
             if f"JOINTS_{k}" not in part.attributes or f"WEIGHTS_{k}" not in part.attributes:
                 continue
             j = doc.accessor(part.attributes[f"JOINTS_{k}"], where, 4)
-            w = doc.accessor(part.attributes[f"WEIGHTS_{k}"], where, 4)
-            n = min(len(j), len(w), part.count)
+            amounts = doc.accessor(part.attributes[f"WEIGHTS_{k}"], where, 4)
+            n = min(len(j), len(amounts), part.count)
             if n < part.count:
                 problems.append(Problem("skin", f"{where}: skin weights for {n:,} of {part.count:,} vertices.", where))
             joints[part.offset : part.offset + n, 4 * k : 4 * k + 4] = j[:n]
-            weights[part.offset : part.offset + n, 4 * k : 4 * k + 4] = w[:n]
+            weights[part.offset : part.offset + n, 4 * k : 4 * k + 4] = amounts[:n]
     used = weights != 0
     have = doc.joint_counts.get(number)
     idle = int(joints[~used].max(initial=0))
@@ -266,10 +268,10 @@ def _morphs(
         move, turn = (repr([entry.get(name) for entry in entries]) for name in ("POSITION", "NORMAL"))
         if move not in moves:
             moved = np.zeros((positions.total, 3))
-            for part, t in zip(drawn, entries, strict=True):
-                if t.get("POSITION") is None:
+            for part, morph in zip(drawn, entries, strict=True):
+                if morph.get("POSITION") is None:
                     continue
-                delta = doc.accessor(doc.integer(t, "POSITION", f"{where}.targets"), f"{where}.targets", 3)
+                delta = doc.accessor(doc.integer(morph, "POSITION", f"{where}.targets"), f"{where}.targets", 3)
                 n = min(len(delta), part.count)
                 if n < part.count:
                     problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {part.count:,} vertices.", where))

@@ -45,12 +45,12 @@ def unpack(doc: Source) -> Unpacked:
     items: list[dict[str, Any]] = []
     pieces: list[memoryview] = []
     primitives: list[dict[str, Any]] = []
-    for m, mesh in enumerate(doc.array("meshes")):
+    for owner, mesh in enumerate(doc.array("meshes")):
         listed = mesh.get("primitives")
-        for p, primitive in enumerate(listed if isinstance(listed, list) else []):
+        for place, primitive in enumerate(listed if isinstance(listed, list) else []):
             packed = _extension(primitive, DRACO)
             if packed is not None:
-                where = f"meshes[{m}].primitives[{p}]"
+                where = f"meshes[{owner}].primitives[{place}]"
                 ids = packed.get("attributes")
                 ids = {k: v for k, v in ids.items() if isinstance(v, int)} if isinstance(ids, dict) else {}
                 pieces.append(doc.view(doc.integer(packed, "bufferView", where), where)[0])
@@ -58,7 +58,7 @@ def unpack(doc: Source) -> Unpacked:
                 primitives.append(primitive)
     numbers = []
     for k, view in enumerate(doc.array("bufferViews")):
-        packed = next((e for name in MESHOPT if (e := _extension(view, name)) is not None), None)
+        packed = next((extension for name in MESHOPT if (extension := _extension(view, name)) is not None), None)
         if packed is None:
             continue
         where = f"bufferViews[{k}]"

@@ -229,16 +229,16 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
     if not isinstance(samplers, list) or not isinstance(channels, list):
         raise doc.fail(where, "has channels or samplers that are not lists")
     out = []
-    for c, channel in enumerate(channels):
-        here = f"{where}.channels[{c}]"
+    for place, channel in enumerate(channels):
+        here = f"{where}.channels[{place}]"
         target = channel.get("target") if isinstance(channel, dict) else None
         number = channel.get("sampler") if isinstance(channel, dict) else None
         if not isinstance(target, dict) or not is_integer(number) or not 0 <= number < len(samplers):
-            problems.append(Problem("clip", f"Channel {c} of clip {i} has no usable target or sampler.", here))
+            problems.append(Problem("clip", f"Channel {place} of clip {i} has no usable target or sampler.", here))
             continue
         node = target.get("node")
         if node is not None and not (is_integer(node) and 0 <= node < node_count):
-            problems.append(Problem("clip", f"Channel {c} of clip {i} drives node {node!r}, which does not exist.", here))
+            problems.append(Problem("clip", f"Channel {place} of clip {i} drives node {node!r}, which does not exist.", here))
             node = None
         sampler = samplers[number]
         if not isinstance(sampler, dict):
@@ -246,7 +246,7 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
         times = doc.accessor(doc.integer(sampler, "input", here), here, 1)[:, 0].astype(np.float32)
         values = doc.accessor(doc.integer(sampler, "output", here), here).astype(np.float32)
         way = _text(sampler.get("interpolation")) or "LINEAR"
-        out.append(_channel(node, _text(target.get("path")), times, values, way, f"channel {c} of clip {i}", here, problems))
+        out.append(_channel(node, _text(target.get("path")), times, values, way, f"channel {place} of clip {i}", here, problems))
     return Clip(f"clip:{i}", _text(entry.get("name")) or None, tuple(out))
 
 

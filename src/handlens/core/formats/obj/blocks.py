@@ -56,13 +56,13 @@ class BlockParser(LineParser):
     def corners(self, text: bytes, run: Run, totals: dict[str, int]) -> Corners:
         raw = np.frombuffer(text, np.uint8)
         faces = run.keyword == "f"
-        v, t, n = (totals[k] if faces or k == "v" else LARGEST for k in ("v", "vt", "vn"))
+        v, texture, n = (totals[k] if faces or k == "v" else LARGEST for k in ("v", "vt", "vn"))
         pieces, odd = [], _Odd()
         while run.lines:
             tokens, slashes = _tokens(raw, run.start, run.stop)
             out = np.full((3 if slashes and faces else 1, tokens), -1, np.int32)
             counts = np.empty(run.lines, np.int64)
-            done, used, at = _corners(raw, run.start, run.stop, v, t, n, out, counts)
+            done, used, at = _corners(raw, run.start, run.stop, v, texture, n, out, counts)
             if done:
                 uv, normals = (out[1, :used], out[2, :used]) if len(out) == 3 else (None, None)
                 pieces.append(Corners(out[0, :used], uv, normals, counts[:done]))

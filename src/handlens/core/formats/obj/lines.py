@@ -85,11 +85,11 @@ class LineParser:
                 for column, value in zip(columns, self._corner(token, run.first + k), strict=True):
                     column.append(value)
         corner_counts = np.array(counts, np.int64)
-        v, t, n = (np.array(column, np.int64) for column in columns)
+        v, texture, n = (np.array(column, np.int64) for column in columns)
         faces = run.keyword == "f"  # texture coordinates of lines are not kept
         return Corners(
             self._resolved(v, "v", corner_counts, run.first, totals),
-            self._resolved(t, "vt", corner_counts, run.first, totals) if faces and t.any() else None,
+            self._resolved(texture, "vt", corner_counts, run.first, totals) if faces and texture.any() else None,
             self._resolved(n, "vn", corner_counts, run.first, totals) if faces and n.any() else None,
             corner_counts,
         )

@@ -81,9 +81,9 @@ def _part(
 
 def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], materials: list[str], grouped: bool) -> None:
     v = (mesh.corners + offsets[0]).tolist()
-    t = None if uv is None else np.where(uv.index < 0, 0, uv.index + offsets[1]).tolist()
-    n = None if mesh.normals is None else np.where(mesh.normals.index < 0, 0, mesh.normals.index + offsets[2]).tolist()
-    words = [_corner(v[c], t[c] if t else 0, n[c] if n else 0) for c in range(len(v))]
+    uv_index = None if uv is None else np.where(uv.index < 0, 0, uv.index + offsets[1]).tolist()
+    normal_index = None if mesh.normals is None else np.where(mesh.normals.index < 0, 0, mesh.normals.index + offsets[2]).tolist()
+    words = [_corner(v[c], uv_index[c] if uv_index else 0, normal_index[c] if normal_index else 0) for c in range(len(v))]
     starts = mesh.starts.tolist()
     slots = mesh.slots.tolist() if len(mesh.slots) else [0] * mesh.face_count
     smooth = None if mesh.smooth is None else mesh.smooth.tolist()
@@ -92,19 +92,19 @@ def _faces(out: list[str], mesh: Mesh, uv: Layer | None, offsets: list[int], mat
     if groups is None and grouped:
         # A group lasts until the next is named, over the border of objects too (common practice, no published source).
         out.append("g")
-    for f in range(mesh.face_count):
-        if groups is not None and groups[f] != group:
-            group = groups[f]
+    for face in range(mesh.face_count):
+        if groups is not None and groups[face] != group:
+            group = groups[face]
             out.append(f"g {mesh.group_names[group]}".rstrip())
-        if slots[f] != slot:
-            slot = slots[f]
+        if slots[face] != slot:
+            slot = slots[face]
             material = mesh.slot_materials[slot] if slot < len(mesh.slot_materials) else -1
             # A bare `usemtl` takes back the material of the faces before (common practice, no published source).
             out.append(f"usemtl {materials[material]}" if material >= 0 else "usemtl")
-        if smooth is not None and smooth[f] != smoothing:
-            smoothing = smooth[f]
+        if smooth is not None and smooth[face] != smoothing:
+            smoothing = smooth[face]
             out.append(f"s {smoothing or 'off'}")
-        out.append("f " + " ".join(words[starts[f] : starts[f + 1]]))
+        out.append("f " + " ".join(words[starts[face] : starts[face + 1]]))
 
 
 def _corner(vertex: int, texture: int, n: int) -> str:

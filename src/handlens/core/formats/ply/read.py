@@ -197,32 +197,32 @@ class _Body:
 
     def _take(self, element: _Element, places: I64, counts: I64 | None, into: _Columns) -> None:
         offset = np.zeros(len(places), np.int64)
-        for p in element.properties:
+        for entry in element.properties:
             here = places + offset
-            if p.count_kind is None:
-                into.scalars.setdefault(p.name, self.column(here, p.kind))
-                offset += self.width(p.kind)
+            if entry.count_kind is None:
+                into.scalars.setdefault(entry.name, self.column(here, entry.kind))
+                offset += self.width(entry.kind)
             else:
                 assert counts is not None
-                width = self.width(p.kind)
-                first = here + self.width(p.count_kind)
+                width = self.width(entry.kind)
+                first = here + self.width(entry.count_kind)
                 entries = np.repeat(first, counts) + width * ragged(np.zeros(len(counts), np.int64), counts)
-                into.lists.setdefault(p.name, (counts, self.column(entries, p.kind)))
-                offset += self.width(p.count_kind) + width * counts
+                into.lists.setdefault(entry.name, (counts, self.column(entries, entry.kind)))
+                offset += self.width(entry.count_kind) + width * counts
 
     def _one_by_one(self, element: _Element, into: _Columns) -> None:
         """Several lists in one entry: where each begins hangs on all before it, so their counts are read in order."""
         places = np.empty((len(element.properties), element.count), np.int64)
         counts = np.zeros((len(element.properties), element.count), np.int64)
         for i in range(element.count):
-            for k, p in enumerate(element.properties):
+            for k, entry in enumerate(element.properties):
                 places[k, i] = self.at
-                width = self.width(p.kind)
-                if p.count_kind:
-                    lead = self.width(p.count_kind)
+                width = self.width(entry.kind)
+                if entry.count_kind:
+                    lead = self.width(entry.count_kind)
                     if self.at + lead > self.size:
                         break
-                    counts[k, i] = int(self.column(np.array([self.at]), p.count_kind)[0])
+                    counts[k, i] = int(self.column(np.array([self.at]), entry.count_kind)[0])
                     if counts[k, i] < 0:
                         self.at = self.size + 1
                         break
@@ -233,14 +233,14 @@ class _Body:
                 raise InputError(
                     f"{self.label} has a list in its {element.name} entries that runs past the end; it was cut off, so export it again."
                 )
-        for k, p in enumerate(element.properties):
-            if p.count_kind is None:
-                into.scalars.setdefault(p.name, self.column(places[k], p.kind))
+        for k, entry in enumerate(element.properties):
+            if entry.count_kind is None:
+                into.scalars.setdefault(entry.name, self.column(places[k], entry.kind))
             else:
-                width = self.width(p.kind)
-                first = places[k] + self.width(p.count_kind)
+                width = self.width(entry.kind)
+                first = places[k] + self.width(entry.count_kind)
                 entries = np.repeat(first, counts[k]) + width * ragged(np.zeros(element.count, np.int64), counts[k])
-                into.lists.setdefault(p.name, (counts[k], self.column(entries, p.kind)))
+                into.lists.setdefault(entry.name, (counts[k], self.column(entries, entry.kind)))
 
 
 class _Binary(_Body):
@@ -379,10 +379,10 @@ def _colours(table: _Columns, elements: list[_Element], name: str) -> F32 | None
         return None
     kinds = {p.name: p.kind for element in elements if element.name == name for p in element.properties}
     out = []
-    for c in ("red", "green", "blue", "alpha"):
-        if c in table.scalars:
-            kind = kinds[c]
-            out.append(table.scalars[c].astype(np.float32) / (1 if kind[0] == "f" else np.iinfo(kind).max))
+    for channel in ("red", "green", "blue", "alpha"):
+        if channel in table.scalars:
+            kind = kinds[channel]
+            out.append(table.scalars[channel].astype(np.float32) / (1 if kind[0] == "f" else np.iinfo(kind).max))
     return np.stack(out, axis=1).astype(np.float32)
 
 

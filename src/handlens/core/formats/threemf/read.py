@@ -70,9 +70,9 @@ class _Reader:
         """The model part that the package's relationships name (OPC, 9.3), else the first model part."""
         if "_rels/.rels" in self.entries:
             rels = parse_xml(self.bytes("_rels/.rels"), f"{self.label}, _rels/.rels")
-            for e in rels.iter("Relationship"):
-                target = (e.get("Target") or "").lstrip("/")
-                if (e.get("Type") or "").endswith("/3dmodel") and target in self.entries:
+            for relationship in rels.iter("Relationship"):
+                target = (relationship.get("Target") or "").lstrip("/")
+                if (relationship.get("Type") or "").endswith("/3dmodel") and target in self.entries:
                     return target
         found = next((n for n in self.entries if n.lower().endswith(".model")), None)
         if found is None:
@@ -131,10 +131,10 @@ class _Reader:
 
     def colour(self, element: Element, key: str) -> tuple[float, float, float, float]:
         """#RRGGBB or #RRGGBBAA as sRGB (core, chapter 5.1)."""
-        m = re.fullmatch(r"#([0-9A-Fa-f]{6})([0-9A-Fa-f]{2})?", (element.get(key) or "#FFFFFF").strip())
-        if m is None:
+        digits = re.fullmatch(r"#([0-9A-Fa-f]{6})([0-9A-Fa-f]{2})?", (element.get(key) or "#FFFFFF").strip())
+        if digits is None:
             self.numbers.fail(element, f"has a colour {element.get(key)!r}, which is not written as #RRGGBB")
-        r, g, b, a = (v / 255 for v in bytes.fromhex(m[1] + (m[2] or "FF")))
+        r, g, b, a = (v / 255 for v in bytes.fromhex(digits[1] + (digits[2] or "FF")))
         return r, g, b, a
 
     def material(self, name: str, colour: tuple[float, float, float, float], inputs: tuple[TextureInput, ...] = ()) -> int:
@@ -146,9 +146,9 @@ class _Reader:
         name = posixpath.basename(path)
         there = path in self.entries
         sampler = {
-            k: _WRAPS[w]
+            k: _WRAPS[wrap]
             for k, t in (("wrapS", "tilestyleu"), ("wrapT", "tilestylev"))
-            if (w := element.get(t) or "wrap") in _WRAPS
+            if (wrap := element.get(t) or "wrap") in _WRAPS
         }
         load: Callable[[], bytes] | None = (lambda: self.bytes(path)) if there else None
         kind = media_type(self.bytes(path)) if there else None
@@ -237,8 +237,8 @@ class _Reader:
             raise InputError(
                 f"{self.label}: a triangle of {name} uses vertex {int(rows.max()):,}, but only {len(positions):,} are there; export it again."
             )
-        pid, p = self.properties(triangles, owner, len(rows))
-        slots, table, uvs, colours = self.surfaces(pid, p)
+        pid, entries = self.properties(triangles, owner, len(rows))
+        slots, table, uvs, colours = self.surfaces(pid, entries)
         return Mesh(
             f"mesh:{len(self.meshes)}",
             name,
@@ -267,16 +267,16 @@ class _Reader:
     def properties(self, triangles: Element | None, owner: Element, count: int) -> tuple[list[str], Array]:
         """Property group of each triangle, and (T, 3) which property each corner takes; the object's own where none is said (core, 4.1.4)."""
         default, first = owner.get("pid") or "", owner.get("pindex") or "0"
-        pid, p = [], np.zeros((count, 3), np.int64)
-        for k, t in enumerate(triangles.findall("triangle") if triangles is not None else ()):
-            own = t.get("pid") or default
+        pid, entries = [], np.zeros((count, 3), np.int64)
+        for k, triangle in enumerate(triangles.findall("triangle") if triangles is not None else ()):
+            own = triangle.get("pid") or default
             pid.append(own)
-            a = t.get("p1") or (first if own == default else "0")
-            for c, text in enumerate((a, t.get("p2") or a, t.get("p3") or a)):
+            own_entry = triangle.get("p1") or (first if own == default else "0")
+            for corner, text in enumerate((own_entry, triangle.get("p2") or own_entry, triangle.get("p3") or own_entry)):
                 if not (text.isascii() and text.isdigit() and len(text) < 10):
-                    self.numbers.fail(t, f"has a property {text!r} that is no whole number")
-                p[k, c] = int(text)
-        return pid, p
+                    self.numbers.fail(triangle, f"has a property {text!r} that is no whole number")
+                entries[k, corner] = int(text)
+        return pid, entries
 
     def surfaces(self, pid: list[str], properties: I64) -> tuple[Array, tuple[int, ...], tuple[Layer, ...], tuple[Layer, ...]]:
         """Slots, their materials, UVs and colours of triangles by their properties.
@@ -304,11 +304,11 @@ class _Reader:
             materials = self.slots.get(key, [-1])
             if key and key not in self.slots and key not in self.colours:
                 lost.add(key)
-            for w in np.unique(which):
-                material = materials[w] if w < len(materials) else -1
+            for number in np.unique(which):
+                material = materials[number] if number < len(materials) else -1
                 if material not in table:
                     table.append(material)
-                slots[mine[which == w]] = table.index(material)
+                slots[mine[which == number]] = table.index(material)
         for key in sorted(lost):
             self.problems.append(
                 Problem(

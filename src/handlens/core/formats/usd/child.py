@@ -251,8 +251,8 @@ class _Reader:
         places = instancer.ComputeInstanceTransformsAtTime(
             now, now, UsdGeom.PointInstancer.ExcludeProtoXform, UsdGeom.PointInstancer.IgnoreMask
         )
-        for k, (w, place) in enumerate(zip(which, places, strict=False)):
-            if not 0 <= w < len(prototypes) or not prototypes[w]:
+        for k, (prototype, place) in enumerate(zip(which, places, strict=False)):
+            if not 0 <= prototype < len(prototypes) or not prototypes[prototype]:
                 continue
             holder = {
                 "name": f"{prim.GetName()}_{k}",
@@ -264,7 +264,7 @@ class _Reader:
             at = len(self.nodes)
             self.nodes.append(holder)
             self.nodes[number]["children"].append(at)
-            made = self.node(prototypes[w], world @ column(place))
+            made = self.node(prototypes[prototype], world @ column(place))
             holder["children"] = [] if made is None else [made]
 
     def motion(self, movable: UsdGeom.Xformable, number: int) -> None:

@@ -160,8 +160,8 @@ class _Scene:
         held |= {"children": tuple(entry["children"]), "hidden": bool(entry["hidden"]), "extras": extras}
         straight = np.isfinite(matrix).all() and (driven or Polar(matrix[:3, :3]).shear < 1e-9)
         if straight:
-            t, r, s = decompose(matrix)
-            return Node(f"node:{number}", str(entry["name"]), t, r, s, **held)  # type: ignore[arg-type]
+            translation, rotation, scale = decompose(matrix)
+            return Node(f"node:{number}", str(entry["name"]), translation, rotation, scale, **held)  # type: ignore[arg-type]
         return Node(f"node:{number}", str(entry["name"]), matrix=frozen(matrix), **held)
 
     def channel(self, entry: Json) -> list[Channel]:
@@ -262,13 +262,13 @@ class _Scene:
         }
 
     def weights(self, material: Json, total: int) -> Weights | None:
-        w = material.get("weights")
-        if w is None:
+        weights = material.get("weights")
+        if weights is None:
             return None
-        joints, amounts = self.array(w["joints"]), self.array(w["weights"])
+        joints, amounts = self.array(weights["joints"]), self.array(weights["weights"])
         # Entries of weight nought only fill the rows up.
         keep = amounts != 0
-        owner = np.repeat(np.arange(total), w["wide"])[keep]
+        owner = np.repeat(np.arange(total), weights["wide"])[keep]
         starts = np.concatenate([[0], np.cumsum(np.bincount(owner, minlength=total))])
         return Weights(
             frozen(starts.astype(np.int64)), frozen(joints[keep].astype(np.int32)), frozen(amounts[keep].astype(np.float32))
@@ -347,8 +347,12 @@ class _Scene:
         transform = None
         if entry["transform"]:
             # UsdTransform2d turns in degrees.
-            t = entry["transform"]
-            transform = {"rotation": float(np.radians(t["rotation"])), "scale": t["scale"], "offset": t["translation"]}
+            placed = entry["transform"]
+            transform = {
+                "rotation": float(np.radians(placed["rotation"])),
+                "scale": placed["scale"],
+                "offset": placed["translation"],
+            }
         name: str = entry["name"]
         role = _ROLES.get(name, name)
         tint, strength = _scale(entry), None
@@ -370,11 +374,11 @@ def _together(faces: Mesh, more: list[Mesh]) -> Mesh:
     positions, lines, points = [faces.positions], [faces.lines], [faces.points]
     weights = faces.weights
     at = len(faces.positions)
-    for m in more:
-        positions.append(m.positions)
-        lines.append(m.lines + at)
-        points.append(m.points + at)
-        at += len(m.positions)
+    for mesh in more:
+        positions.append(mesh.positions)
+        lines.append(mesh.lines + at)
+        points.append(mesh.points + at)
+        at += len(mesh.positions)
     if weights is not None:
         idle = np.full(at - len(faces.positions), weights.starts[-1])
         weights = Weights(frozen(np.concatenate([weights.starts, idle])), weights.joints, weights.weights)

@@ -137,13 +137,13 @@ def weights(gathered: Gathered, prim: Usd.Prim, points: int) -> Json:
     if not indices or not indices.HasAuthoredValue() or not weights or not weights.HasAuthoredValue():
         return {}
     wide = max(int(indices.GetElementSize()), 1)
-    j, w = np.asarray(indices.Get(), np.int64), np.asarray(weights.Get(), np.float64)
+    joints, amounts = np.asarray(indices.Get(), np.int64), np.asarray(weights.Get(), np.float64)
     if str(indices.GetInterpolation()) == "constant":
-        j, w = np.tile(j[:wide], points), np.tile(w[:wide], points)
-    if len(j) != wide * points or len(w) != len(j):
+        joints, amounts = np.tile(joints[:wide], points), np.tile(amounts[:wide], points)
+    if len(joints) != wide * points or len(amounts) != len(joints):
         gathered.count("meshes have joint weights that do not fit their points.")
         return {}
-    return {"weights": {"wide": wide, "joints": gathered.array(j, "<i8"), "weights": gathered.array(w, "<f8")}}
+    return {"weights": {"wide": wide, "joints": gathered.array(joints, "<i8"), "weights": gathered.array(amounts, "<f8")}}
 
 
 def morphs(gathered: Gathered, prim: Usd.Prim, points: int) -> list[Json]:

@@ -240,11 +240,11 @@ class _Writer:
         if used and (len(mesh.slot_materials) == 1 or not len(mesh.slots)):
             binding.Apply(prim.GetPrim()).Bind(self.materials[used[0]])
         elif used:
-            for s, k in enumerate(mesh.slot_materials):
+            for slot, k in enumerate(mesh.slot_materials):
                 if k >= 0:
-                    own = np.flatnonzero(mesh.slots == s)
+                    own = np.flatnonzero(mesh.slots == slot)
                     subset = UsdGeom.Subset.CreateGeomSubset(
-                        prim, f"slot_{s}", UsdGeom.Tokens.face, ints(own), UsdShade.Tokens.materialBind
+                        prim, f"slot_{slot}", UsdGeom.Tokens.face, ints(own), UsdShade.Tokens.materialBind
                     )
                     binding.Apply(subset.GetPrim()).Bind(self.materials[k])
             # A face has one material at most.
@@ -264,32 +264,34 @@ class _Writer:
         """UsdPreviewSurface specification."""
         from pxr import Gf, Sdf, UsdGeom, UsdShade
 
-        name, m = named
+        name, described = named
         scope = self.root.AppendChild("Materials")
         UsdGeom.Scope.Define(self.stage, scope)
         path = scope.AppendChild(name)
         material = UsdShade.Material.Define(self.stage, path)
-        self.called(material.GetPrim(), m.name)
+        self.called(material.GetPrim(), described.name)
         surface = UsdShade.Shader.Define(self.stage, path.AppendChild("surface"))
         surface.CreateIdAttr("UsdPreviewSurface")
         material.CreateSurfaceOutput().ConnectToSource(surface.ConnectableAPI(), "surface")
         types = Sdf.ValueTypeNames
-        surface.CreateInput("diffuseColor", types.Color3f).Set(Gf.Vec3f(*map(float, m.base_colour[:3])))
-        if any(m.emissive):
-            surface.CreateInput("emissiveColor", types.Color3f).Set(Gf.Vec3f(*map(float, m.emissive)))
-        surface.CreateInput("roughness", types.Float).Set(float(m.roughness if m.roughness is not None else 1.0))
-        surface.CreateInput("metallic", types.Float).Set(float(m.metallic or 0.0))
-        if m.base_colour[3] != 1:
-            surface.CreateInput("opacity", types.Float).Set(float(m.base_colour[3]))
-        if m.alpha_mode == "mask":
-            surface.CreateInput("opacityThreshold", types.Float).Set(float(m.alpha_cutoff if m.alpha_cutoff is not None else 0.5))
-        for key, value in (m.source.get("values") or {}).items():
+        surface.CreateInput("diffuseColor", types.Color3f).Set(Gf.Vec3f(*map(float, described.base_colour[:3])))
+        if any(described.emissive):
+            surface.CreateInput("emissiveColor", types.Color3f).Set(Gf.Vec3f(*map(float, described.emissive)))
+        surface.CreateInput("roughness", types.Float).Set(float(described.roughness if described.roughness is not None else 1.0))
+        surface.CreateInput("metallic", types.Float).Set(float(described.metallic or 0.0))
+        if described.base_colour[3] != 1:
+            surface.CreateInput("opacity", types.Float).Set(float(described.base_colour[3]))
+        if described.alpha_mode == "mask":
+            surface.CreateInput("opacityThreshold", types.Float).Set(
+                float(described.alpha_cutoff if described.alpha_cutoff is not None else 0.5)
+            )
+        for key, value in (described.source.get("values") or {}).items():
             if isinstance(value, list) and len(value) == 3:
                 surface.CreateInput(key, types.Normal3f if key == "normal" else types.Color3f).Set(Gf.Vec3f(*value))
             elif isinstance(value, int | float):
                 surface.CreateInput(key, types.Int if isinstance(value, int) else types.Float).Set(value)
-        for texture in m.inputs:
-            self.texture(path, surface, m, texture)
+        for texture in described.inputs:
+            self.texture(path, surface, described, texture)
         return material
 
     def texture(self, path: Any, surface: Any, material: Material, texture_input: TextureInput) -> None:
@@ -379,8 +381,8 @@ class _Writer:
             return
         world = world_matrices(self.scene)
         above = parents(self.scene)
-        for s, skin in enumerate(self.scene.skins):
-            skeleton = UsdSkel.Skeleton.Define(self.stage, self.root.AppendChild(f"skeleton_{s}"))
+        for number, skin in enumerate(self.scene.skins):
+            skeleton = UsdSkel.Skeleton.Define(self.stage, self.root.AppendChild(f"skeleton_{number}"))
             skeleton.CreateJointsAttr(Vt.TokenArray(self._joint_names(skin.joints, above)))
             inverse = skin.inverse_bind if skin.inverse_bind is not None else np.tile(np.eye(4), (len(skin.joints), 1, 1))
             rows = lambda matrices: Vt.Matrix4dArray([Gf.Matrix4d(matrix.T.tolist()) for matrix in matrices])
@@ -477,8 +479,8 @@ def _scale(material: Material, texture: TextureInput) -> tuple[Any, Any]:
     if texture.role == "normal":
         if "scale" in texture.options or "bias" in texture.options:
             return texture.options.get("scale"), texture.options.get("bias")
-        s = 1.0 if texture.scale is None else float(texture.scale)
-        return (2 * s, 2 * s, 2, 1), (-s, -s, -1, 0)
+        scale = 1.0 if texture.scale is None else float(texture.scale)
+        return (2 * scale, 2 * scale, 2, 1), (-scale, -scale, -1, 0)
     factor = {"alpha": material.base_colour[3], "roughness": material.roughness, "metallic": material.metallic}
     if texture.role in factor:
         four: Any = (1.0 if factor[texture.role] is None else factor[texture.role],) * 4

@@ -114,10 +114,10 @@ class _Document:
     def _instance(self, element: Element) -> tuple[int, int]:
         """The numbers of the mesh and of the skin that an element brings, -1 for none."""
         bound = []
-        for e in element.findall("bind_material/technique_common/instance_material"):
-            number = self.material_numbers.get(unquote((e.get("target") or "").lstrip("#")))
+        for binding in element.findall("bind_material/technique_common/instance_material"):
+            number = self.material_numbers.get(unquote((binding.get("target") or "").lstrip("#")))
             if number is not None:
-                bound.append((e.get("symbol") or "", number))
+                bound.append((binding.get("symbol") or "", number))
         key = (element.get("url"), tuple(bound))
         if key in self.placed:
             return self.placed[key]
@@ -307,8 +307,8 @@ def _polygons(group: Element, corners: I64) -> Iterator[tuple[int, int]]:
 
 def _strips(group: Element, corners: I64) -> Iterator[tuple[int, int, int]]:
     start, width = 0, _width(group)
-    for e in group.iter("p"):
-        count = len((e.text or "").split()) // width
+    for strip in group.iter("p"):
+        count = len((strip.text or "").split()) // width
         yield from ((k, k + 1, k + 2) for k in range(start, start + count - 2))
         start += count
 
@@ -316,20 +316,20 @@ def _strips(group: Element, corners: I64) -> Iterator[tuple[int, int, int]]:
 def _local(node: Element) -> F64:
     """(4, 4) of a node to its parent: its transforms in the order in which they stand (chapter 5, "node")."""
     out = np.eye(4)
-    for e in node:
-        if e.tag not in ("matrix", "translate", "rotate", "scale", "lookat", "skew"):
+    for transform in node:
+        if transform.tag not in ("matrix", "translate", "rotate", "scale", "lookat", "skew"):
             continue
-        v = np.array((e.text or "").split(), np.float64)
+        v = np.array((transform.text or "").split(), np.float64)
         step = np.eye(4)
-        if e.tag == "matrix":
+        if transform.tag == "matrix":
             step = v.reshape(4, 4)
-        elif e.tag == "translate":
+        elif transform.tag == "translate":
             step[:3, 3] = v
-        elif e.tag == "scale":
+        elif transform.tag == "scale":
             step[:3, :3] = np.diag(v)
-        elif e.tag == "rotate":
+        elif transform.tag == "rotate":
             step[:3, :3] = _turn(v[:3], float(np.radians(v[3])))
-        elif e.tag == "lookat":
+        elif transform.tag == "lookat":
             step = _looking(v.reshape(3, 3))
         out = out @ step
     return out

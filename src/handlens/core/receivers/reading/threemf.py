@@ -99,12 +99,12 @@ class _File:
         points = points.reshape(-1, 3).astype(np.float64)
         own = (found.get("pid"), found.get("pindex", "0"))
         groups: dict[int, list[tuple[list[int], list[tuple[float, float]] | None]]] = {}
-        for e in found.iterfind("mesh/triangles/triangle"):
-            corners = [int(e.get(key, "")) for key in ("v1", "v2", "v3")]
-            group, first = (e.get("pid"), e.get("p1")) if e.get("pid") or e.get("p1") else own
+        for triangle in found.iterfind("mesh/triangles/triangle"):
+            corners = [int(triangle.get(key, "")) for key in ("v1", "v2", "v3")]
+            group, first = (triangle.get("pid"), triangle.get("p1")) if triangle.get("pid") or triangle.get("p1") else own
             group = group or own[0]
             surface = -1 if group is None else self._surface(group, int(first or 0))
-            groups.setdefault(surface, []).append((corners, self._mapped(group, e)))
+            groups.setdefault(surface, []).append((corners, self._mapped(group, triangle)))
         self.mesh_of[number] = len(self.meshes)
         self.meshes.append([_piece(points, rows, surface) for surface, rows in groups.items()])
         return self.mesh_of[number]
@@ -139,9 +139,9 @@ class _File:
 def _start(inside: Mapping[str, bytes], main: str) -> str:
     """The part that the package's relationships name as its model (§2.1.1)."""
     if "_rels/.rels" in inside:
-        for e in parse_xml(inside["_rels/.rels"], main):
-            if (e.get("Type") or "").endswith("/3dmodel"):
-                return (e.get("Target") or "").lstrip("/")
+        for relationship in parse_xml(inside["_rels/.rels"], main):
+            if (relationship.get("Type") or "").endswith("/3dmodel"):
+                return (relationship.get("Target") or "").lstrip("/")
     return _MODEL
 
 

@@ -325,15 +325,15 @@ def _in_one_place(group: list[PartFigures]) -> list[tuple[PartFigures, list[Part
     """
     cells: dict[tuple[int, ...], list[int]] = {}
     found: list[tuple[PartFigures, list[PartFigures]]] = []
-    for p in group:
-        at = _cell(p)
-        near = [] if at is None else [k for cell in _around(p, at) for k in cells.get(cell, ())]
-        twin = next((k for k in sorted(near) if _same_bounds(p, found[k][0])), None)
+    for part in group:
+        at = _cell(part)
+        near = [] if at is None else [k for cell in _around(part, at) for k in cells.get(cell, ())]
+        twin = next((k for k in sorted(near) if _same_bounds(part, found[k][0])), None)
         if twin is not None:
-            found[twin][1].append(p)
+            found[twin][1].append(part)
         elif at is not None:
             cells.setdefault(at, []).append(len(found))
-            found.append((p, []))
+            found.append((part, []))
     return [entry for entry in found if entry[1]]
 
 

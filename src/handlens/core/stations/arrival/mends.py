@@ -258,7 +258,7 @@ def _renamed_items(scene: Scene, nodes: set[int] | None) -> dict[str, dict[int, 
     if nodes is None:
         return {kind: dict(enumerate(getattr(scene, kind))) for kind in kinds}
     others = {n.mesh for i, n in enumerate(scene.nodes) if i not in nodes}
-    own = {m for i in nodes if (m := scene.nodes[i].mesh) is not None and m not in others}
+    own = {number for i in nodes if (number := scene.nodes[i].mesh) is not None and number not in others}
     return {"nodes": {i: scene.nodes[i] for i in nodes}, "meshes": {k: scene.meshes[k] for k in own}}
 
 

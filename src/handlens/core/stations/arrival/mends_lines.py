@@ -42,13 +42,17 @@ def thicken(scene: Scene, width_mm: float, height_mm: float = 0.0, parts: Sequen
     """Sweep each chain of lines by a rectangle. A part of lines alone becomes that body; beside faces it is a part that hangs on theirs."""
     units = mesh_units(scene)
     nodes, meshes, materials = list(scene.nodes), list(scene.meshes), list(scene.materials)
-    chosen = {m for i in chosen_nodes(scene, parts) if (m := scene.nodes[i].mesh) is not None and len(scene.meshes[m].lines)}
+    chosen = {
+        number
+        for i in chosen_nodes(scene, parts)
+        if (number := scene.nodes[i].mesh) is not None and len(scene.meshes[number].lines)
+    }
     shown = [i for i, n in enumerate(scene.nodes) if n.mesh in chosen]
     # Lines go for all parts that show a mesh or for none of them.
     carried = {
-        m: i
+        number: i
         for i in shown
-        if (m := scene.nodes[i].mesh) is not None and (scene.nodes[i].skin is not None or scene.meshes[m].morphs)
+        if (number := scene.nodes[i].mesh) is not None and (scene.nodes[i].skin is not None or scene.meshes[number].morphs)
     }
     made: dict[int, int] = {}
     count = 0
@@ -89,11 +93,11 @@ def _body(mesh: Mesh, width: float, height: float, material: int) -> Mesh:
     points, corners, starts = [np.zeros((0, 3))], [np.zeros(0, np.int64)], [np.zeros(1, np.int64)]
     total = ends = 0
     for chain in chains(mesh.lines, mesh.positions):
-        p, c, s = swept(mesh.positions[chain], width, height)
-        points.append(p)
-        corners.append(c + total)
-        starts.append(s[1:] + ends)
-        total, ends = total + len(p), ends + len(c)
+        places, body_corners, body_starts = swept(mesh.positions[chain], width, height)
+        points.append(places)
+        corners.append(body_corners + total)
+        starts.append(body_starts[1:] + ends)
+        total, ends = total + len(places), ends + len(body_corners)
     first = np.concatenate(starts)
     return Mesh(
         f"{mesh.id}/lines",

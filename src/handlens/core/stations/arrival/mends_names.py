@@ -48,7 +48,7 @@ def name_by_pattern(scene: Scene, pattern: str, start: float, parts: Sequence[st
     if not changed:
         raise MendError(say("arrival.name-by-pattern.already"))
     users = Counter(n.mesh for n in scene.nodes if n.mesh is not None)
-    alone = {m: name for i, name in changed.items() if (m := scene.nodes[i].mesh) is not None and users[m] == 1}
+    alone = {number: name for i, name in changed.items() if (number := scene.nodes[i].mesh) is not None and users[number] == 1}
     after = scene.with_(
         nodes=tuple(replace(n, name=changed[i]) if i in changed else n for i, n in enumerate(scene.nodes)),
         meshes=tuple(replace(mesh, name=alone[k]) if k in alone else mesh for k, mesh in enumerate(scene.meshes)),

@@ -46,20 +46,20 @@ def flat(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, intent: I
     """
     own = by_mesh(budget)
     for part, mesh in first_parts(measures):
-        t = own.get(part.mesh)
-        if t is None or t.freed < FEW or t.freed < SMALL_SHARE * mesh.triangles:
+        figures = own.get(part.mesh)
+        if figures is None or figures.freed < FEW or figures.freed < SMALL_SHARE * mesh.triangles:
             continue
         yield Finding(
-            say("budget.flat", part=part.name, triangles=mesh.triangles, enough=mesh.triangles - t.freed),
-            value(t.freed, "triangles"),
+            say("budget.flat", part=part.name, triangles=mesh.triangles, enough=mesh.triangles - figures.freed),
+            value(figures.freed, "triangles"),
             value(0, "triangles"),
-            t.freed,
+            figures.freed,
             part.name,
             part.node,
             Elements("faces", measures.array(f"budget:{part.mesh}:flat")),
             (Call("budget.merge-flat", {"parts": [node_key(measures, part.node)]}),),
             key=node_key(measures, part.node),
-            result="caution" if t.freed >= MANY and t.freed >= MOST * mesh.triangles else "note",
+            result="caution" if figures.freed >= MANY and figures.freed >= MOST * mesh.triangles else "note",
         )
 
 
@@ -76,21 +76,27 @@ def subdivided(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, int
     """
     own = by_mesh(budget)
     for part, mesh in first_parts(measures):
-        t = own.get(part.mesh)
-        gone = 0 if t is None else mesh.triangles - t.before
+        figures = own.get(part.mesh)
+        gone = 0 if figures is None else mesh.triangles - figures.before
         # What merging flat faces frees as well is told there: one cause once.
-        if t is None or not t.steps or gone < max(FEW, MUCH * mesh.triangles) or t.freed >= 0.9 * gone:
+        if figures is None or not figures.steps or gone < max(FEW, MUCH * mesh.triangles) or figures.freed >= 0.9 * gone:
             continue
-        bent = t.bent * part.enlarges * unit_of(measures)
+        bent = figures.bent * part.enlarges * unit_of(measures)
         yield Finding(
-            say("budget.subdivided", part=part.name, times=_times(t.steps), triangles=mesh.triangles, before=t.before),
+            say(
+                "budget.subdivided", part=part.name, times=_times(figures.steps), triangles=mesh.triangles, before=figures.before
+            ),
             value(mesh.triangles, "triangles"),
-            value(t.before, "triangles"),
+            value(figures.before, "triangles"),
             gone,
             part.name,
             part.node,
             nodes([part.node]),
-            (Call("budget.take-back", {"steps": t.steps if bent <= 1e-6 else 1, "parts": [node_key(measures, part.node)]}),),
+            (
+                Call(
+                    "budget.take-back", {"steps": figures.steps if bent <= 1e-6 else 1, "parts": [node_key(measures, part.node)]}
+                ),
+            ),
             key=node_key(measures, part.node),
             why="Each step made four of every triangle"
             + (
@@ -119,24 +125,24 @@ def subpixel(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet, inten
         yield Skipped(say("budget.subpixel.no-distance"))
         return
     own = by_mesh(budget)
-    for p, mesh in first_parts(measures):
-        t, view = own.get(p.mesh), views[p.node]
-        if t is None or view is None:
+    for placed, mesh in first_parts(measures):
+        figures, view = own.get(placed.mesh), views[placed.node]
+        if figures is None or view is None:
             continue
         pixel = pixel_size(view, intent.screen_px)
-        tiny = smaller_than(t, pixel / (p.enlarges * unit_of(measures)) if p.enlarges > 0 else 0.0)
+        tiny = smaller_than(figures, pixel / (placed.enlarges * unit_of(measures)) if placed.enlarges > 0 else 0.0)
         if tiny < FEW or tiny < TINY * mesh.triangles:
             continue
         yield Finding(
-            say("budget.subpixel", tiny=tiny, triangles=mesh.triangles, part=p.name, distance=view),
+            say("budget.subpixel", tiny=tiny, triangles=mesh.triangles, part=placed.name, distance=view),
             value(tiny, "triangles"),
             value(0, "triangles"),
             tiny,
-            p.name,
-            p.node,
-            nodes([p.node]),
-            (Call("budget.reduce", {"deviation_mm": float(f"{pixel * 500:.3g}"), "parts": [node_key(measures, p.node)]}),),
-            key=node_key(measures, p.node),
+            placed.name,
+            placed.node,
+            nodes([placed.node]),
+            (Call("budget.reduce", {"deviation_mm": float(f"{pixel * 500:.3g}"), "parts": [node_key(measures, placed.node)]}),),
+            key=node_key(measures, placed.node),
         )
 
 
@@ -164,20 +170,20 @@ def split_vertices(budget: BudgetMeasures, measures: Measures, sheet: RuleSheet,
     """
     own = by_mesh(budget)
     for part, mesh in first_parts(measures):
-        t = own.get(part.mesh)
-        if t is None or not t.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * t.points:
+        figures = own.get(part.mesh)
+        if figures is None or not figures.points or mesh.gpu_vertices < SPLIT_FROM or mesh.gpu_vertices < SPLIT * figures.points:
             continue
-        by, count = split_by(t)
+        by, count = split_by(figures)
         yield Finding(
-            say("budget.split-vertices", part=part.name, vertices=mesh.gpu_vertices, points=t.points, cause=by),
+            say("budget.split-vertices", part=part.name, vertices=mesh.gpu_vertices, points=figures.points, cause=by),
             value(mesh.gpu_vertices, "vertices"),
-            value(t.points, "vertices"),
-            mesh.gpu_vertices - t.points,
+            value(figures.points, "vertices"),
+            mesh.gpu_vertices - figures.points,
             part.name,
             part.node,
             nodes([part.node]),
             key=node_key(measures, part.node),
-            why=f"Each is worked out and kept by itself; with {by} alone there would be {plain(count / t.points)} for each point.",
+            why=f"Each is worked out and kept by itself; with {by} alone there would be {plain(count / figures.points)} for each point.",
         )
 
 

@@ -60,30 +60,30 @@ def groups(scene: Scene, meshes: Sequence[int], wanted: Collection[str]) -> tupl
     about = {m for m, x in enumerate(scene.materials) if not wanted or x.name in wanted}
     shown: dict[int, list[tuple[Mesh, Array]]] = {}
     for k in meshes:
-        for m, corners in corners_of(scene.meshes[k], about).items():
-            shown.setdefault(m, []).append((scene.meshes[k], corners))
+        for number, corners in corners_of(scene.meshes[k], about).items():
+            shown.setdefault(number, []).append((scene.meshes[k], corners))
     sizes = {
         k: None if (picture := opened(scene.images[k])) is None else picture.size
         for k in {texture.image for m in shown for texture in scene.materials[m].inputs if texture.image is not None}
     }
     out: dict[str, list[str]] = {}
     found: dict[Any, dict[Any, list[int]]] = {}
-    for m in sorted(shown):
-        material = scene.materials[m]
+    for number in sorted(shown):
+        material = scene.materials[number]
         reason = _why_not(material, sizes)
         if reason:
-            out.setdefault(reason, []).append(material.name or f"material {m}")
+            out.setdefault(reason, []).append(material.name or f"material {number}")
         else:
-            found.setdefault(_kind(scene, material), {}).setdefault(_laying(material), []).append(m)
+            found.setdefault(_kind(scene, material), {}).setdefault(_laying(material), []).append(number)
     made = []
     for by_laying in found.values():
         plain = by_laying.pop(None, [])
         for laying, members in by_laying.items() or [((0,), [])]:
             pieces = []
-            for m in [*members, *plain]:
-                piece = _piece(scene, m, sizes, shown[m], laying[0])
+            for number in [*members, *plain]:
+                piece = _piece(scene, number, sizes, shown[number], laying[0])
                 if isinstance(piece, str):
-                    out.setdefault(piece, []).append(scene.materials[m].name or f"material {m}")
+                    out.setdefault(piece, []).append(scene.materials[number].name or f"material {number}")
                 else:
                     pieces.append(piece)
             # What shows no picture goes with the first.
@@ -102,9 +102,9 @@ def corners_of(mesh: Mesh, materials: Collection[int]) -> dict[int, Array]:
     order = np.argsort(slot, kind="stable")
     begin = np.searchsorted(slot[order], np.arange(len(mesh.slot_materials) + 1))
     out: dict[int, list[Array]] = {}
-    for s, slot_material in enumerate(mesh.slot_materials):
-        if slot_material in materials and begin[s + 1] > begin[s]:
-            out.setdefault(slot_material, []).append(order[begin[s] : begin[s + 1]])
+    for place, slot_material in enumerate(mesh.slot_materials):
+        if slot_material in materials and begin[place + 1] > begin[place]:
+            out.setdefault(slot_material, []).append(order[begin[place] : begin[place + 1]])
     return {m: np.sort(np.concatenate(found)) for m, found in out.items()}
 
 
@@ -122,8 +122,8 @@ def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corn
         return None
     first = material.inputs[0]
     if first.transform:
-        m = matrix(first.transform, scene.v_down)
-        uv = uv @ m[:, :2].T + m[:, 2]
+        placing = matrix(first.transform, scene.v_down)
+        uv = uv @ placing[:, :2].T + placing[:, 2]
     if not scene.v_down:
         uv[:, 1] = 1 - uv[:, 1]
     period = np.array([{CLAMP: 0.0, MIRROR: 2.0}.get(w, 1.0) for w in wraps_of(first)])
@@ -135,7 +135,7 @@ def picture_uvs(scene: Scene, mesh: Mesh, layer: Layer, material: Material, corn
 
 def wraps_of(texture: TextureInput) -> tuple[int, int]:
     """What a sampler does beyond the rim across and down (glTF 2.0 §5.26), repeating where it does not say."""
-    across, down = (w if (w := texture.sampler.get(k)) in (CLAMP, MIRROR) else REPEAT for k in ("wrapS", "wrapT"))
+    across, down = (wrap if (wrap := texture.sampler.get(k)) in (CLAMP, MIRROR) else REPEAT for k in ("wrapS", "wrapT"))
     return across, down
 
 
@@ -231,7 +231,7 @@ def _piece(
         if one is None:
             return "some of its faces have no UVs"
         uv.append(one)
-    own = [s for texture in material.inputs if texture.image is not None and (s := sizes[texture.image]) is not None]
+    own = [pixels for texture in material.inputs if texture.image is not None and (pixels := sizes[texture.image]) is not None]
     size = np.array([max(w for w, _ in own), max(h for _, h in own)])
     low = np.min([u.min(axis=0) for u in uv], axis=0) * size
     high = np.max([u.max(axis=0) for u in uv], axis=0) * size

@@ -63,7 +63,7 @@ def levels(
     """
     kept = _shares(shares) if not heights_px.strip() else _heights(heights_px)
     scene, nodes = cleared(scene, parts, "level")
-    numbers = sorted({m for i in nodes if (m := scene.nodes[i].mesh) is not None})
+    numbers = sorted({mesh_number for i in nodes if (mesh_number := scene.nodes[i].mesh) is not None})
     after, figures, remarks = scene, list[Figure](), list[str]()
     parts_at = cache(lambda level: parts_of(scene, numbers, level=level))
     whole = sum(w.count * w.times for w in parts_at(0).values())
@@ -132,7 +132,9 @@ def _height(scene: Scene, nodes: Sequence[int]) -> float:
     """Metres from the lowest point of some parts to the highest."""
     world, up = world_matrices(scene), AXIS_INDEX[scene.up_axis or "Y"]
     unit = 1.0 if scene.unit_metres is None else scene.unit_metres
-    heights = [apply(world[i], scene.meshes[m].positions)[:, up] for i in nodes if (m := scene.nodes[i].mesh) is not None]
+    heights = [
+        apply(world[i], scene.meshes[number].positions)[:, up] for i in nodes if (number := scene.nodes[i].mesh) is not None
+    ]
     return (
         float(max((height.max() for height in heights), default=0) - min((height.min() for height in heights), default=0)) * unit
     )

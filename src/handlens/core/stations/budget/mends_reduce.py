@@ -82,9 +82,9 @@ def reduce(
         target = before
     elif each:
         work, cut = {}, {}
-        for k, w in levels(0).items():
-            one = int(triangles) if triangles else int(w.count * share)
-            found, left = first_level(_only(levels, k), one * w.times)
+        for k, mesh_work in levels(0).items():
+            one = int(triangles) if triangles else int(mesh_work.count * share)
+            found, left = first_level(_only(levels, k), one * mesh_work.times)
             work, cut = work | found, cut | left
         target = max(target, sum(min(target, w.count) * w.times for w in work.values())) if triangles else target
     else:

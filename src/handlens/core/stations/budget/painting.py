@@ -53,8 +53,8 @@ def painted(scene: Scene, group: Group, cells: Cells, name: str) -> Painted:
         if len(both) == 2:
             pixels[:, :, 0] = _canvas(scene, group, cells, "occlusion", values, coarser)[:, :, 0]
         image = _image(name, role if len(both) == 1 else "occlusion-roughness-metallic", pixels, masked and role == "base-colour")
-        for r in both:
-            made = _input(r, first.get(r), len(images), group.uv_set)
+        for channel in both:
+            made = _input(channel, first.get(channel), len(images), group.uv_set)
             inputs.append(replace(made, scale=1.0) if made.scale is not None and values.bakes else made)
         images.append(image)
     shown = values.with_remaining_factors(materials[0])
@@ -88,9 +88,9 @@ def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values
     out[:] = NEUTRAL[role]
     padding = round(cells.padding * step)
     for piece, place, size in zip(group.pieces, cells.atlas.places, cells.sizes, strict=True):
-        w, h = (round(n * step) for n in size.tolist())
+        wide, high = (round(n * step) for n in size.tolist())
         x, y = (round(n * step) for n in place.tolist())
-        drawn = _drawn(scene, piece, role, (w, h), padding)
+        drawn = _drawn(scene, piece, role, (wide, high), padding)
         changed = values.into(role, scene.materials[piece.material], drawn)
         out[y : y + changed.shape[0], x : x + changed.shape[1]] = changed
     return out
@@ -99,14 +99,14 @@ def _canvas(scene: Scene, group: Group, cells: Cells, role: str, values: _Values
 def _drawn(scene: Scene, piece: Piece, role: str, size: tuple[int, int], padding: int) -> U8:
     """What a material shows of a role, with its padding, before its own values."""
     material = scene.materials[piece.material]
-    t = next((texture for texture in material.inputs if texture.role == role), None)
-    if t is None or t.image is None:
+    source = next((texture for texture in material.inputs if texture.role == role), None)
+    if source is None or source.image is None:
         plain = np.empty((size[1] + 2 * padding, size[0] + 2 * padding, 4), np.uint8)
         plain[:] = NEUTRAL[role]
         return plain
-    picture = opened(scene.images[t.image])
+    picture = opened(scene.images[source.image])
     if picture is None:
-        raise MendError(say("budget.atlas.unreadable", image=scene.images[t.image].reference))
+        raise MendError(say("budget.atlas.unreadable", image=scene.images[source.image].reference))
     pixels = eight_bits(picture)
     if role != "base-colour" or material.alpha_mode != "mask":
         # What is not seen by is no weight for colours.
@@ -162,8 +162,10 @@ class _Values:
         out = pixels.copy()
         # One value a byte: what every pixel becomes is worked out 256 times.
         byte = np.arange(256) / 255
-        for c in range(3):
-            out[:, :, c] = np.rint(255 * seen(light(byte) * colour[c])).clip(0, 255).astype(np.uint8)[pixels[:, :, c]]
+        for channel in range(3):
+            out[:, :, channel] = (
+                np.rint(255 * seen(light(byte) * colour[channel])).clip(0, 255).astype(np.uint8)[pixels[:, :, channel]]
+            )
         out[:, :, 3] = np.rint(pixels[:, :, 3] * colour[3]).astype(np.uint8)
         return out
 

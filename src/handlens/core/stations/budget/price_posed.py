@@ -87,8 +87,8 @@ def _clips(scene: Scene, node: int, most: int) -> Iterator[Pose]:
     moving = [clip for clip in scene.clips if any(x.node in joints for x in clip.channels) and clip.seconds > 0]
     for clip in moving[:most]:
         at = np.linspace(0, clip.seconds, max(most // len(moving), 1) + 1)[1:]
-        for t, world in zip(at, worlds_at(scene, clip, at), strict=True):
-            yield Pose(f"{clip.name or 'a clip'} at {t:.2f} s", world)
+        for moment, world in zip(at, worlds_at(scene, clip, at), strict=True):
+            yield Pose(f"{clip.name or 'a clip'} at {moment:.2f} s", world)
 
 
 def _pulls(scene: Scene, node: int) -> Iterator[Pose]:

@@ -78,15 +78,15 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if large := _too_large(measures):
         yield large
         return
-    for f, side, name, part in _judged(measures, intent):
+    for surface, side, name, part in _judged(measures, intent):
         count = side.turned - side.covered if sheet.receiver.back_faces == "as-material" else side.turned
         if not count:
             continue
-        key = f"part:{f.node}:{'out' if name == 'outside' else 'in'}"
+        key = f"part:{surface.node}:{'out' if name == 'outside' else 'in'}"
         faces = measures.array(key)
         if kind_of(intent, part) in ("room", "building") and side.floors:
             # Nobody goes round below a room: its floor is right.
-            faces = np.setdiff1d(faces, measures.array(f"part:{f.node}:floor"))
+            faces = np.setdiff1d(faces, measures.array(f"part:{surface.node}:floor"))
             count -= side.floors
             if count <= 0:
                 continue
@@ -105,10 +105,10 @@ def inward(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
             value(0.0, "share"),
             count,
             part,
-            f.node,
+            surface.node,
             Elements("faces", faces),
-            (Call(TURN[name], {"parts": [node_key(measures, f.node)]}),),
-            key=node_key(measures, f.node),
+            (Call(TURN[name], {"parts": [node_key(measures, surface.node)]}),),
+            key=node_key(measures, surface.node),
             result="note" if side.met < NEVER_MET else "caution" if unsure else "",
             confidence=side.confidence,
         )
@@ -130,7 +130,7 @@ def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
     Measured: faces that look away, as by facing.inward, whose material is double-sided.
     Source: glTF 2.0 §3.9.6: back-face culling is disabled where doubleSided is true.
     """
-    for f, side, name, part in _judged(measures, intent):
+    for surface, side, name, part in _judged(measures, intent):
         if side.covered:
             yield Finding(
                 say("facing.double-sided", faces=side.covered, part=part),
@@ -138,10 +138,10 @@ def hidden_by_material(measures: Measures, sheet: RuleSheet, intent: Intent) -> 
                 value(0, "count"),
                 side.covered,
                 part,
-                f.node,
-                Elements("faces", measures.array(f"part:{f.node}:{'out' if name == 'outside' else 'in'}")),
-                (Call(TURN[name], {"parts": [node_key(measures, f.node)]}),),
-                key=node_key(measures, f.node),
+                surface.node,
+                Elements("faces", measures.array(f"part:{surface.node}:{'out' if name == 'outside' else 'in'}")),
+                (Call(TURN[name], {"parts": [node_key(measures, surface.node)]}),),
+                key=node_key(measures, surface.node),
             )
 
 
@@ -435,14 +435,14 @@ def normals_missing(measures: Measures, sheet: RuleSheet, intent: Intent) -> Fou
     """
     found = [(part, mesh) for part, mesh in first_parts(measures) if mesh.surface.normals_missing and mesh.surface.soft]
     if found:
-        p = found[0][0]
+        first_part = found[0][0]
         yield Finding(
-            say("facing.normals-missing", meshes=len(found), first=p.name),
+            say("facing.normals-missing", meshes=len(found), first=first_part.name),
             value(len(found), "count"),
             value(0, "count"),
             len(found),
-            p.name,
-            p.node,
+            first_part.name,
+            first_part.node,
             nodes([x.node for x, _ in found]),
             (Call("facing.normals", {"angle": 40}),),
         )

@@ -197,11 +197,11 @@ def _faced(scene: Scene, parts: Sequence[str], side: str) -> Outcome:
     rays = ray_scene(placed) if area is None else None
     votes: dict[int, Array] = {}
     areas = {"before": 0.0, "unsure": 0.0, "judged": 0.0, "hidden": 0.0}
-    for part, f in zip(placed, facing(placed, rays, area, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
+    for part, sides in zip(placed, facing(placed, rays, area, AXIS_INDEX[scene.up_axis or "Y"]), strict=True):
         number = scene.nodes[part.node].mesh
         if part.node not in chosen or number is None:
             continue
-        says = f.outside if side == "outside" else f.inside
+        says = sides.outside if side == "outside" else sides.inside
         # A mesh that several parts show is turned as most of them want it, by the area that each could judge.
         vote = votes.setdefault(number, np.zeros(part.mesh.face_count))
         wants = np.full(part.mesh.face_count, -says.judged)

@@ -21,24 +21,24 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     for figures in measures.facing:
         name = names[figures.node]
         side = seen_from(intent, name.name)
-        s = figures.inside if side == "inside" else figures.outside
+        seen = figures.inside if side == "inside" else figures.outside
         surface = measures.meshes[name.mesh].surface
         if side in ("outside", "inside"):
-            wrong, judged = wrong + s.wrong, judged + s.judged
-        share = s.wrong / s.judged if s.judged > 0 else 0.0
+            wrong, judged = wrong + seen.wrong, judged + seen.judged
+        share = seen.wrong / seen.judged if seen.judged > 0 else 0.0
         rows.append(
             row(
                 {
                     "part": name.name,
                     "from": side,
-                    "away": count(s.turned) if side in ("outside", "inside") else "–",
+                    "away": count(seen.turned) if side in ("outside", "inside") else "–",
                     "share": number(share, percent(share), "1") if side in ("outside", "inside") else "–",
-                    "sure": number(s.confidence, f"{100 * s.confidence:.0f} %", "1") if s.judged > 0 else "–",
-                    "unsure": _percent(s.undecided, s),
+                    "sure": number(seen.confidence, f"{100 * seen.confidence:.0f} %", "1") if seen.judged > 0 else "–",
+                    "unsure": _percent(seen.undecided, seen),
                     "winding": count(surface.disagreeing),
                 },
                 node=figures.node,
-                result="stop" if s.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
+                result="stop" if seen.turned and side in ("outside", "inside") else "caution" if surface.disagreeing else "clear",
             )
         )
     away = sum(row.result == "stop" for row in rows)

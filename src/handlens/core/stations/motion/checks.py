@@ -117,9 +117,13 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Measured: while reading: times against values, targets and samplers against the lists that they point into.
     Source: glTF 2.0 §3.11: each key has one value, three for a cubic spline; elsewhere common practice, no published source.
     """
-    for k, p in enumerate(problem for problem in measures.problems if problem.kind == "clip"):
+    for k, broken_clip in enumerate(problem for problem in measures.problems if problem.kind == "clip"):
         yield Finding(
-            say("motion.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"
+            say("motion.broken", what=broken_clip.text),
+            value("too little", "text"),
+            value("whole", "text"),
+            1,
+            key=f"{broken_clip.where}-{k}",
         )
 
 
@@ -453,11 +457,11 @@ def copies(motion: MotionMeasures, measures: Measures, sheet: RuleSheet, intent:
     """
     found = [k for k, clip in enumerate(motion.clips) if clip.same is not None and clip.channels]
     if found:
-        k, c = found[0], motion.clips[found[0]]
-        first = motion.clips[c.same or 0]
+        k, duplicate = found[0], motion.clips[found[0]]
+        first = motion.clips[duplicate.same or 0]
         more = f", and {plural(len(found) - 1, 'more is a copy', 'more are copies')}" if len(found) > 1 else ""
         yield Finding(
-            say("motion.copies", clip=clip_name(k, c), same=clip_name(c.same or 0, first), more=more),
+            say("motion.copies", clip=clip_name(k, duplicate), same=clip_name(duplicate.same or 0, first), more=more),
             value(len(found), "count"),
             value(0, "count"),
             len(found),

@@ -171,14 +171,14 @@ def _slides(
             continue
         begin = None
         best: SlideFigures | None = None
-        for t in range(len(at) + 1):
-            if t < len(at) and low[t]:
-                begin = t if begin is None else begin
+        for moment in range(len(at) + 1):
+            if moment < len(at) and low[moment]:
+                begin = moment if begin is None else begin
             elif begin is not None:
-                stand = places[begin:t, k][:, level]
-                way = float(np.linalg.norm(stand[-1] - stand[0])) if t - begin >= _STANDS else 0.0
+                stand = places[begin:moment, k][:, level]
+                way = float(np.linalg.norm(stand[-1] - stand[0])) if moment - begin >= _STANDS else 0.0
                 if way > 0 and (best is None or way > best.way):
-                    best = SlideFigures(watched[k], way, float(at[begin]), float(at[t - 1]))
+                    best = SlideFigures(watched[k], way, float(at[begin]), float(at[moment - 1]))
                 begin = None
         if best is not None:
             out.append(best)

@@ -60,9 +60,9 @@ def set_pivots(scene: Scene, anchor: str, at: str, parts: Sequence[str] = ()) ->
             continue
         away = point - world[i][:3, 3]
         with np.errstate(all="ignore"):
-            d = np.linalg.pinv(world[i][:3, :3]) @ away
-        if np.isfinite(d).all() and np.abs(away).max() > 1e-9 * max(np.abs(point).max(), 1e-3):
-            ways[i] = d
+            way = np.linalg.pinv(world[i][:3, :3]) @ away
+        if np.isfinite(way).all() and np.abs(away).max() > 1e-9 * max(np.abs(point).max(), 1e-3):
+            ways[i] = way
             farthest = max(farthest, float(np.linalg.norm(away)))
     if not ways:
         raise MendError(say("pivots.set.already"))
@@ -97,10 +97,10 @@ def _point(scene: Scene, node: int, world: F64, name: str, at: str) -> F64 | Non
         i = stack.pop()
         number = scene.nodes[i].mesh
         if number is not None and len(scene.meshes[number].positions):
-            p = world_positions(scene, i, world)
-            p = p[np.isfinite(p).all(axis=1)]
-            if len(p):
-                low, high = np.minimum(low, p.min(axis=0)), np.maximum(high, p.max(axis=0))
+            points = world_positions(scene, i, world)
+            points = points[np.isfinite(points).all(axis=1)]
+            if len(points):
+                low, high = np.minimum(low, points.min(axis=0)), np.maximum(high, points.max(axis=0))
         stack.extend(() if own else scene.nodes[i].children)
     return None if np.isinf(low).any() else anchor(low, high, name, scene.up_axis or "Y")
 

@@ -89,7 +89,7 @@ def one_drive(scene: Scene, keep: str, parts: Sequence[str] = ()) -> Outcome:
     ]
     if not chosen:
         raise MendError(say("placement.one-drive.no-skin"))
-    loose = [i for i in chosen if (w := scene.meshes[scene.nodes[i].mesh or 0].weights) is None or _unweighted(w)]
+    loose = [i for i in chosen if (weights := scene.meshes[scene.nodes[i].mesh or 0].weights) is None or _unweighted(weights)]
     remarks: tuple[str, ...] = ()
     if keep == "joints" and loose:
         words = f"{scene.part_name(loose[0])} has vertices that no joint carries: they would stay behind."

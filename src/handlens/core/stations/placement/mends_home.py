@@ -79,9 +79,9 @@ def shifted(scene: Scene, by: F64) -> Scene:
         if i not in roots:
             return n
         if n.matrix is not None:
-            m = n.matrix.copy()
-            m[:3, 3] += by
-            return replace(n, matrix=frozen(m))
+            matrix = n.matrix.copy()
+            matrix[:3, 3] += by
+            return replace(n, matrix=frozen(matrix))
         return replace(n, translation=tuple((np.array(n.translation) + by).tolist()))
 
     def channel(source: Channel) -> Channel:

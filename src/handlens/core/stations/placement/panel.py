@@ -26,11 +26,11 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     spacing = {part.node: part for part in measures.parts}
     rows: list[Row] = []
     for n in measures.nodes:
-        p = spacing.get(n.index)
+        steps = spacing.get(n.index)
         off = is_scaled(n) or n.angle > 0.01
-        if not (p or off):
+        if not (steps or off):
             continue
-        own = p.spacing * unit * 1000 if p else None
+        own = steps.spacing * unit * 1000 if steps else None
         result: Result = "stop" if own is not None and own > limit else "caution" if off or (own or 0) > limit / 10 else "clear"
         rows.append(
             row(
@@ -38,9 +38,9 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "part": n.name,
                     "scale": number(max(map(abs, n.scale)), _triple(n.scale), "1"),
                     "turn": number(n.angle, f"{plain(n.angle)}°", "°"),
-                    "far": distance(p.farthest * unit) if p else "",
+                    "far": distance(steps.farthest * unit) if steps else "",
                     "gap": distance(own / 1000) if own is not None else "",
-                    "share": _of_finest(measures, p),
+                    "share": _of_finest(measures, steps),
                 },
                 node=n.index,
                 result=result,

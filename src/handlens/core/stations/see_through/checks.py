@@ -112,19 +112,19 @@ def ignored(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.4: in mode OPAQUE, the default, "the alpha value is ignored"; the limits are common practice.
     """
     for k, x, i in painted(measures):
-        a = alpha_of(x, i)
+        alpha = alpha_of(x, i)
         if (
-            a is None
+            alpha is None
             or x.drawn != "opaque"
-            or a.mode == "opaque"
+            or alpha.mode == "opaque"
             or (x.alpha_mode is None and _has_alpha_input(x))
-            or _holds_else(a)
+            or _holds_else(alpha)
         ):
             continue
         yield Finding(
-            say("see-through.ignored", material=_name(x, k), image=i.reference, reason=_reason(a)),
+            say("see-through.ignored", material=_name(x, k), image=i.reference, reason=_reason(alpha)),
             value(x.alpha_mode or "not stated", "text"),
-            value(a.mode, "text"),
+            value(alpha.mode, "text"),
             x.shown.samples if x.shown else None,
             elements=_one(k),
             key=_name(x, k),
@@ -205,18 +205,18 @@ def mode(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.4 (alpha coverage); Otsu 1979 for the threshold; the choice is common practice.
     """
     for k, x, i in painted(measures):
-        a = alpha_of(x, i)
-        if a is None or x.drawn == "opaque" or a.mode in ("opaque", x.drawn) or x.opacity < 0.999:
+        alpha = alpha_of(x, i)
+        if alpha is None or x.drawn == "opaque" or alpha.mode in ("opaque", x.drawn) or x.opacity < 0.999:
             continue
         yield Finding(
-            say("see-through.mode", material=_name(x, k), blended=x.drawn == "blend", reason=_reason(a)),
+            say("see-through.mode", material=_name(x, k), blended=x.drawn == "blend", reason=_reason(alpha)),
             value(x.drawn, "text"),
-            value(a.mode, "text"),
+            value(alpha.mode, "text"),
             None,
             elements=_one(k),
             key=_name(x, k),
             mends=for_materials(measures, [k], "see-through.set", mode="auto"),
-            result="caution" if a.mode == "blend" else "",
+            result="caution" if alpha.mode == "blend" else "",
         )
 
 
@@ -235,19 +235,19 @@ def cut_off(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.9.4 (alphaCutoff, 0.5 by default); Otsu 1979.
     """
     for k, x, i in painted(measures):
-        a = alpha_of(x, i)
-        if a is None or x.alpha_mode != "mask" or a.cutoff is None:
+        alpha = alpha_of(x, i)
+        if alpha is None or x.alpha_mode != "mask" or alpha.cutoff is None:
             continue
         own = 0.5 if x.alpha_cutoff is None else x.alpha_cutoff
-        low, high = sorted((own, a.cutoff))
-        between = sum(n for step, n in enumerate(a.histogram) if low * 255 <= step * 8 + 4 < high * 255) / max(
-            sum(a.histogram), 1
+        low, high = sorted((own, alpha.cutoff))
+        between = sum(n for step, n in enumerate(alpha.histogram) if low * 255 <= step * 8 + 4 < high * 255) / max(
+            sum(alpha.histogram), 1
         )
         if between > 0.02 or own > 1.0:
             yield Finding(
-                say("see-through.cut-off", material=_name(x, k), cutoff=own, between=between, better=a.cutoff),
+                say("see-through.cut-off", material=_name(x, k), cutoff=own, between=between, better=alpha.cutoff),
                 value(own, "factor"),
-                value(a.cutoff, "factor"),
+                value(alpha.cutoff, "factor"),
                 None,
                 elements=_one(k),
                 key=_name(x, k),

@@ -222,5 +222,5 @@ def _views() -> tuple[Array, Array]:
     across /= np.linalg.norm(across, axis=1, keepdims=True)
     along = np.cross(towards, across)
     k = np.arange(RAYS) + 0.5
-    r, turn = np.sqrt(k / RAYS), k * np.pi * (3 - np.sqrt(5.0))
-    return towards, (r * np.cos(turn))[:, None] * across[:, None] + (r * np.sin(turn))[:, None] * along[:, None]
+    radius, turn = np.sqrt(k / RAYS), k * np.pi * (3 - np.sqrt(5.0))
+    return towards, (radius * np.cos(turn))[:, None] * across[:, None] + (radius * np.sin(turn))[:, None] * along[:, None]

@@ -106,8 +106,8 @@ def _words(mode: str | None, cutoff: float | None) -> str:
 
 def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
     """The mode that a material's image asks for and its threshold; None where it has no image that can be opened."""
-    m = scene.materials[material]
-    colour = base_colour(m)
+    described = scene.materials[material]
+    colour = base_colour(described)
     if colour is None or colour.image is None or scene.images[colour.image].load is None:
         return None
     try:
@@ -115,8 +115,8 @@ def recommended(scene: Scene, material: int) -> tuple[str, float | None] | None:
     except MendError:
         return None
     figures = alpha_figures(pixels)
-    if figures.mode == "opaque" or ((s := shown(scene, material, pixels, UvAreas())) is not None and s.see <= 2 * STRAY):
-        return ("opaque", None) if m.base_colour[3] >= 0.999 else None
+    if figures.mode == "opaque" or ((shows := shown(scene, material, pixels, UvAreas())) is not None and shows.see <= 2 * STRAY):
+        return ("opaque", None) if described.base_colour[3] >= 0.999 else None
     return figures.mode, figures.cutoff
 
 
@@ -222,7 +222,7 @@ def divide(scene: Scene, materials: Sequence[str] = ()) -> Outcome:
     from PIL import Image as Pillow
 
     images, count = list(scene.images), 0
-    for image in {c.image for k in _chosen(scene, materials) if (c := base_colour(scene.materials[k])) is not None}:
+    for image in {painted.image for k in _chosen(scene, materials) if (painted := base_colour(scene.materials[k])) is not None}:
         assert image is not None
         if images[image].load is None:
             continue

@@ -18,20 +18,20 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     images = {k: i for k, _, i in painted(measures)}
     for k, x in enumerate(measures.materials):
         i = images.get(k)
-        a = x.alpha or (i.look.alpha if i is not None and i.look is not None else None)
-        seen = x.shown.see if x.shown is not None else a.see if a else 0.0
+        alpha = x.alpha or (i.look.alpha if i is not None and i.look is not None else None)
+        seen = x.shown.see if x.shown is not None else alpha.see if alpha else 0.0
         wanted = (
             "blend"
             if x.opacity < 0.999 and x.drawn == "blend"
             else "opaque"
-            if a is None or a.mode == "opaque" or seen < SEEN
-            else a.mode
+            if alpha is None or alpha.mode == "opaque" or seen < SEEN
+            else alpha.mode
         )
         ignored = x.alpha_mode == "opaque" and wanted != "opaque"
         off = not ignored and x.drawn != "opaque" and x.opacity >= 0.999 and wanted != x.drawn
         hidden += ignored
         wrong += off
-        if not x.used_by_faces or (a is None and x.drawn == "opaque"):
+        if not x.used_by_faces or (alpha is None and x.drawn == "opaque"):
             continue
         rows.append(
             row(
@@ -40,12 +40,12 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
                     "mode": _mode(x.alpha_mode or (None if x.drawn == "opaque" else x.drawn), x.alpha_cutoff),
                     "image": i.reference if i else "–",
                     "seen": share(seen)
-                    if a
+                    if alpha
                     else number(1 - x.opacity, f"{percent(1 - x.opacity)} all over", "1")
                     if x.opacity < 0.999
                     else "nothing",
-                    "fading": share(a.fading) if a else "–",
-                    "wanted": _mode(wanted, a.cutoff if a else None),
+                    "fading": share(alpha.fading) if alpha else "–",
+                    "wanted": _mode(wanted, alpha.cutoff if alpha else None),
                 },
                 result="stop" if ignored else "caution" if off else "clear",
             )

@@ -89,9 +89,9 @@ def wrong_from(figures: DrawOrderFigures, up: str) -> str:
     if not bad:
         return "–"
     seen: dict[str, float] = {}
-    for s in bad:
-        name = s.words.split(",")[0].removeprefix("the ")
-        seen[name] = seen.get(name, 0.0) + (s.share or 0.0)
+    for sector in bad:
+        name = sector.words.split(",")[0].removeprefix("the ")
+        seen[name] = seen.get(name, 0.0) + (sector.share or 0.0)
     names = sorted(seen, key=lambda n: -seen[n])
     rest = len(names) - 2
     return f"{len(bad)} of {len(figures.sides)} sides: {', '.join(names[:2])}" + (f" + {rest}" if rest > 0 else "")

@@ -79,9 +79,13 @@ def broken(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     Source: glTF 2.0 §3.7.3.1: there must be as many bind matrices as joints, or more; elsewhere common practice, no published source.
     """
     bad = [problem for problem in measures.problems if problem.kind == "skin"]
-    for k, p in enumerate(bad):
+    for k, listed in enumerate(bad):
         yield Finding(
-            say("skin.broken", what=p.text), value("too little", "text"), value("whole", "text"), 1, key=f"{p.where}-{k}"
+            say("skin.broken", what=listed.text),
+            value("too little", "text"),
+            value("whole", "text"),
+            1,
+            key=f"{listed.where}-{k}",
         )
 
 

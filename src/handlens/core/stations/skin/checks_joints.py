@@ -218,8 +218,8 @@ def sides(skins: SkinMeasures, measures: Measures, sheet: RuleSheet, intent: Int
     """
     for k, skin in enumerate(skins.skins):
         there = {j.name for j in skin.joints}
-        alone = [i for i, j in enumerate(skin.joints) if (o := other_side(j.name)) is not None and o not in there]
-        paired = any((o := other_side(n)) is not None and o in there for n in there)
+        alone = [i for i, j in enumerate(skin.joints) if (opposite := other_side(j.name)) is not None and opposite not in there]
+        paired = any((opposite := other_side(n)) is not None and opposite in there for n in there)
         if alone and paired:
             which = [skin.joints[i] for i in alone]
             yield Finding(

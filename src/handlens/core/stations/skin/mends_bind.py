@@ -210,14 +210,14 @@ def adopt_bind(scene: Scene) -> Outcome:
     """
     world, up = world_matrices(scene), parents(scene)
     target: dict[int, Array] = {}
-    for s, placing in zip(scene.skins, placings(scene, world), strict=True):
-        if not s.joints:
+    for bound, placing in zip(scene.skins, placings(scene, world), strict=True):
+        if not bound.joints:
             continue
-        places = placing @ bound_at(s)
-        off, degrees = departures(world, s, placing)
-        grown = np.abs(stretches(world, s, placing) - 1).max(axis=1)
+        places = placing @ bound_at(bound)
+        off, degrees = departures(world, bound, placing)
+        grown = np.abs(stretches(world, bound, placing) - 1).max(axis=1)
         reach = max(float(np.abs(places[:, :3, 3]).max(initial=0.0)), 1e-12)
-        for j, place, away, turn, more in zip(s.joints, places, off, degrees, grown, strict=True):
+        for j, place, away, turn, more in zip(bound.joints, places, off, degrees, grown, strict=True):
             if (
                 (away > 1e-7 * reach or turn > 1e-4 or more > 1e-5)
                 and np.isfinite(place).all()

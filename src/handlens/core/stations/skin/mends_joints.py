@@ -135,9 +135,9 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
             nodes[above] = replace(nodes[above], children=(*kept, chain.nodes[0]))
         else:
             roots = [root for root in roots if root not in below] + [chain.nodes[0]]
-        for t in below:
-            nodes[t] = translated_before(nodes[t], -places[-1])
-            chains[t] = chain
+        for lower in below:
+            nodes[lower] = translated_before(nodes[lower], -places[-1])
+            chains[lower] = chain
     skins = []
     for skin in scene.skins:
         top = next((k for k, joint in enumerate(skin.joints) if joint in chains), 0)
@@ -259,15 +259,15 @@ def name_root(scene: Scene) -> Outcome:
     """Let each skin whose root does not hold all of its joints name the lowest node that does, or none where there is none."""
     up, skins, figures = parents(scene), [], []
     called = lambda i: "none" if i is None else scene.part_name(i)
-    for k, s in enumerate(scene.skins):
-        joints = set(s.joints)
-        if s.skeleton is not None and joints and not holds_joints(s.skeleton, s, up):
+    for k, skin in enumerate(scene.skins):
+        joints = set(skin.joints)
+        if skin.skeleton is not None and joints and not holds_joints(skin.skeleton, skin, up):
             # The lowest that all hang on, or the one joint that all others hang on.
             tops = [j for j in sorted(joints) if not _under(j, joints, up)]
             common = tops[0] if len(tops) == 1 else common_parent(scene, tops)
-            s = replace(s, skeleton=common if common >= 0 else None)
-            figures.append(Figure(f"root of {s.name or f'skin {k}'}", called(scene.skins[k].skeleton), called(s.skeleton)))
-        skins.append(s)
+            skin = replace(skin, skeleton=common if common >= 0 else None)
+            figures.append(Figure(f"root of {skin.name or f'skin {k}'}", called(scene.skins[k].skeleton), called(skin.skeleton)))
+        skins.append(skin)
     if not figures:
         raise MendError(say("skin.name-root.already"))
     return Outcome(scene.with_(skins=tuple(skins)), tuple(figures[:200]))
@@ -286,10 +286,10 @@ def remove_joints(scene: Scene) -> Outcome:
     up = parents(scene)
     busy: set[int] = set()
     for n in scene.nodes:
-        if n.skin is None or n.mesh is None or (w := scene.meshes[n.mesh].weights) is None:
+        if n.skin is None or n.mesh is None or (weights := scene.meshes[n.mesh].weights) is None:
             continue
         joints = scene.skins[n.skin].joints
-        busy |= {joints[k] for k in np.unique(w.joints[w.weights != 0]).tolist() if 0 <= k < len(joints)}
+        busy |= {joints[k] for k in np.unique(weights.joints[weights.weights != 0]).tolist() if 0 <= k < len(joints)}
     busy |= {i for i, n in enumerate(scene.nodes) if n.mesh is not None or n.camera is not None or n.light is not None}
     for i in list(busy):
         while i >= 0 and (i not in busy or up[i] not in busy):

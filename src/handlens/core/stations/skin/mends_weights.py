@@ -367,7 +367,7 @@ JOINT = Parameter("joint", "text", "which joint, by its name", default="")
 def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
     """Bind parts whole to one joint of a skin, so that they follow it and nothing else."""
     node = joint_named(scene, joint, "skin.bind-part")
-    s = next(skin for skin in scene.skins if node in skin.joints)
+    bound = next(skin for skin in scene.skins if node in skin.joints)
     world = world_matrices(scene)
     if abs(np.linalg.det(world[node][:3, :3])) < 1e-300:
         raise MendError(say("skin.bind-part.collapsed", joint=joint))
@@ -390,7 +390,7 @@ def bind_part(scene: Scene, joint: str, parts: Sequence[str] = ()) -> Outcome:
         meshes.append(
             replace(mesh, id=f"{mesh.id}/{nodes[i].id}", weights=whole, positions=frozen(points) if skinned else mesh.positions)
         )
-        skins.append(type(s)(f"{s.id}/{nodes[i].id}", s.name, (node,), frozen(inverse[None]), s.skeleton))
+        skins.append(type(bound)(f"{bound.id}/{nodes[i].id}", bound.name, (node,), frozen(inverse[None]), bound.skeleton))
         nodes[i] = replace(nodes[i], mesh=len(meshes) - 1, skin=len(skins) - 1)
     after = without_unplaced(scene, scene.with_(nodes=tuple(nodes), meshes=tuple(meshes), skins=tuple(skins)))
     return Outcome(after, (Figure(f"parts bound to {joint}", "0", f"{len(chosen):,}"),))

@@ -104,8 +104,8 @@ def _depths(skin: SkinOfModel) -> list[int]:
             way.append(i)
             i = skin.joints[i].up
         depth = out[i] + 1 if i >= 0 else 0
-        for w in reversed(way):
-            out[w] = depth
+        for joint in reversed(way):
+            out[joint] = depth
             depth += 1
     return out
 
@@ -180,7 +180,7 @@ def _cuts(skins: SkinMeasures, unit: float) -> Table:
     """The price of each limit, over all parts."""
     rows = []
     for most in sorted({cut.most for part in skins.parts for cut in part.cuts}):
-        cuts = [c for part in skins.parts if (c := _exactly(part, most)) is not None]
+        cuts = [price for part in skins.parts if (price := _exactly(part, most)) is not None]
         rows.append(
             row(
                 {

@@ -180,7 +180,7 @@ def _sides_of(scene: Scene, figures: WeightFigures, bones: Skeleton) -> list[Sid
     skin, mesh = scene.skins[figures.skin or 0], scene.meshes[figures.mesh]
     names = [scene.part_name(j) for j in skin.joints]
     at = {name: k for k, name in reversed(list(enumerate(names)))}
-    pairs = [(k, at[o]) for k, n in enumerate(names) if on_the_left(n) and (o := other_side(n)) in at][:_MOST_PAIRS]
+    pairs = [(k, at[opposite]) for k, n in enumerate(names) if on_the_left(n) and (opposite := other_side(n)) in at][:_MOST_PAIRS]
     weights = mesh.weights
     if not pairs or weights is None or not np.isfinite(mesh.positions).all() or len(mesh.positions) < 8:
         return []

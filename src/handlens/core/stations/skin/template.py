@@ -39,15 +39,15 @@ def placed(measures: Measures, skin: SkinOfModel, wanted: Sequence[Joint]) -> li
         nearly.setdefault(name.rpartition(":")[2].casefold(), node)
     out: list[Place | None] = []
     at: dict[str, int] = {}
-    for w in wanted:
-        known = exactly.get(w.name)
+    for joint in wanted:
+        known = exactly.get(joint.name)
         if known is None:
-            known = next((nearly[n.casefold()] for n in (w.name, *w.also) if n.casefold() in nearly), None)
+            known = next((nearly[n.casefold()] for n in (joint.name, *joint.also) if n.casefold() in nearly), None)
         if known is None:
             out.append(None)
             continue
-        node = at[w.name] = known
+        node = at[joint.name] = known
         parent = by_index[node].parent if node in by_index else -1
-        astray = w.parent is not None and w.parent in at and parent != at[w.parent]
-        out.append(Place(node, nodes[node], nodes[node] == w.name, astray))
+        astray = joint.parent is not None and joint.parent in at and parent != at[joint.parent]
+        out.append(Place(node, nodes[node], nodes[node] == joint.name, astray))
     return out

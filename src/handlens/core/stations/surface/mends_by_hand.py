@@ -276,7 +276,7 @@ def _why(word: str) -> str:
 
 def _one_mesh(scene: Scene, parts: Sequence[str]) -> tuple[int, tuple[str, ...]]:
     """The mesh of the one part that is named, and what is to be said of others that show it. Raises MendError."""
-    found = {m for i in chosen_nodes(scene, parts) if (m := scene.nodes[i].mesh) is not None}
+    found = {number for i in chosen_nodes(scene, parts) if (number := scene.nodes[i].mesh) is not None}
     if len(found) != 1:
         raise MendError(say("surface.by-hand.one-part"))
     return (k := found.pop()), also_shown(scene, {k}, parts)

@@ -300,12 +300,12 @@ def padding(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
         if u.padding is None or u.islands < 2 or (u.overlap or 0) > OVERLAP:
             continue
         widths = [
-            w
+            wide
             for x in measures.materials
             if x.used_by_faces
             for i in x.inputs
             if i.uv_set == k and i.image is not None
-            if (w := measures.images[i.image].width)
+            if (wide := measures.images[i.image].width)
         ]
         if not widths:
             continue
@@ -375,17 +375,17 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     if not any(near(n) for n in names.values()):
         yield Skipped(say("textures.near-view.no-distance"))
         return
-    for d in measures.densities:
-        distance = near(names[d.node])
-        if not distance or not d.median > 0:
+    for figures in measures.densities:
+        distance = near(names[figures.node])
+        if not distance or not figures.median > 0:
             continue
         wanted = SCREEN_LINES / (2 * distance * math.tan(math.radians(VIEW_DEGREES / 2)))
-        there = d.median / unit_of(measures)
+        there = figures.median / unit_of(measures)
         if there < wanted / 2:
             yield Finding(
                 say(
                     "textures.near-view",
-                    part=names[d.node],
+                    part=names[figures.node],
                     pixels=density_words(there),
                     wanted=density_words(wanted),
                     distance=distance,
@@ -393,11 +393,11 @@ def near_view(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
                 value(there, "px"),
                 value(wanted, "px"),
                 1,
-                names[d.node],
-                d.node,
-                nodes([d.node]),
+                names[figures.node],
+                figures.node,
+                nodes([figures.node]),
                 (),
-                node_key(measures, d.node),
+                node_key(measures, figures.node),
             )
 
 
@@ -416,39 +416,39 @@ def density(measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     ordered = sorted(density.median for density in measures.densities)
     middle = ordered[len(ordered) // 2]
     names = {part.node: part.name for part in measures.parts}
-    for d in measures.densities:
-        away = max(d.median / middle, middle / d.median) if d.median > 0 and middle > 0 else 1.0
+    for figures in measures.densities:
+        away = max(figures.median / middle, middle / figures.median) if figures.median > 0 and middle > 0 else 1.0
         if away > SPREAD:
             yield Finding(
                 say(
                     "textures.density",
-                    part=names[d.node],
-                    pixels=density_words(d.median / unit),
+                    part=names[figures.node],
+                    pixels=density_words(figures.median / unit),
                     median=density_words(middle / unit),
                 ),
-                value(d.median / unit, "px"),
+                value(figures.median / unit, "px"),
                 value(middle / unit, "px"),
                 1,
-                names[d.node],
-                d.node,
-                nodes([d.node]),
+                names[figures.node],
+                figures.node,
+                nodes([figures.node]),
                 (),
-                node_key(measures, d.node),
+                node_key(measures, figures.node),
             )
-        elif d.low > 0 and d.high / d.low > SPREAD**2:
+        elif figures.low > 0 and figures.high / figures.low > SPREAD**2:
             yield Finding(
                 say(
                     "textures.density.uneven",
-                    part=names[d.node],
-                    low=density_words(d.low / unit),
-                    high=density_words(d.high / unit),
+                    part=names[figures.node],
+                    low=density_words(figures.low / unit),
+                    high=density_words(figures.high / unit),
                 ),
-                value(d.high / d.low, "factor"),
+                value(figures.high / figures.low, "factor"),
                 value(SPREAD**2, "factor"),
                 1,
-                names[d.node],
-                d.node,
-                nodes([d.node]),
+                names[figures.node],
+                figures.node,
+                nodes([figures.node]),
                 (),
-                f"{node_key(measures, d.node)}/within",
+                f"{node_key(measures, figures.node)}/within",
             )

@@ -326,13 +326,13 @@ def as_normal(scene: Scene, images: Sequence[str] = ()) -> Outcome:
     about = set(chosen_images(scene, images))
     path = _NORMAL_PATHS.get(scene.format, ("normal",))
     changed, count = [], 0
-    for m in scene.materials:
-        found = next((texture for texture in m.inputs if texture.role == "bump" and texture.image in about), None)
+    for material in scene.materials:
+        found = next((texture for texture in material.inputs if texture.role == "bump" and texture.image in about), None)
         if found is not None:
             count += 1
-            rest = tuple(texture for texture in m.inputs if texture is not found and texture.role != "normal")
-            m = replace(m, inputs=(*rest, replace(found, role="normal", path=path, scale=None)))
-        changed.append(m)
+            rest = tuple(texture for texture in material.inputs if texture is not found and texture.role != "normal")
+            material = replace(material, inputs=(*rest, replace(found, role="normal", path=path, scale=None)))
+        changed.append(material)
     if not count:
         raise MendError(say("textures.as-normal.none"))
     return Outcome(

@@ -68,12 +68,12 @@ def shift(scene: Scene, set: float, parts: Sequence[str] = ()) -> Outcome:
 def _outside(scene: Scene, meshes: Sequence[Mesh], set: float) -> Figure:
     def count(some: Sequence[Mesh]) -> int:
         total = 0
-        for m in some:
-            k = set_number(set, m)
+        for number in some:
+            k = set_number(set, number)
             if k is not None:
-                uv = m.uvs[k].at_corners()
+                uv = number.uvs[k].at_corners()
                 out = (uv < -1e-3).any(axis=1) | (uv > 1 + 1e-3).any(axis=1)
-                total += len(np.unique(face_of_corner(m)[out]))
+                total += len(np.unique(face_of_corner(number)[out]))
         return total
 
     return Figure("faces outside 0 to 1", f"{count(scene.meshes):,}", f"{count(meshes):,}")

@@ -56,22 +56,24 @@ def panel(measures: Measures, sheet: RuleSheet, intent: Intent) -> Panel:
     laid: list[Row] = []
     for part in measures.parts:
         for k in sorted(used_sets(measures, part.mesh)):
-            u, d = measures.meshes[part.mesh].uvs[k], by_node.get(part.node)
-            wrong = u.missing or u.not_finite or u.collapsed
+            layer, figures = measures.meshes[part.mesh].uvs[k], by_node.get(part.node)
+            wrong = layer.missing or layer.not_finite or layer.collapsed
             laid.append(
                 row(
                     {
                         "part": part.name,
                         "set": count(k + 1),
-                        "density": number(d.median / unit, f"{density(d.median / unit)} px/m", "px/m") if d else "–",
-                        "islands": count(u.islands),
-                        "overlap": share(u.overlap) if u.overlap is not None else "repeats",
-                        "outside": count(u.outside),
-                        "flat": count(u.flat),
-                        "mirrored": count(u.mirrored),
+                        "density": number(figures.median / unit, f"{density(figures.median / unit)} px/m", "px/m")
+                        if figures
+                        else "–",
+                        "islands": count(layer.islands),
+                        "overlap": share(layer.overlap) if layer.overlap is not None else "repeats",
+                        "outside": count(layer.outside),
+                        "flat": count(layer.flat),
+                        "mirrored": count(layer.mirrored),
                     },
                     node=part.node,
-                    result="stop" if u.not_finite else "caution" if wrong else "note" if u.flat else "clear",
+                    result="stop" if layer.not_finite else "caution" if wrong else "note" if layer.flat else "clear",
                 )
             )
     laid = worst_first(laid)
