@@ -288,7 +288,7 @@ def test_only_plain_files_and_new_names_are_written(crate, tmp_path, capsys):
     os.mkfifo(pipe)
     for place, words in (
         (link, "is a link"),
-        (pipe, "is no plain file"),
+        (pipe, "is not a regular file"),
         (tmp_path, "is a folder"),
         (tmp_path / ("x" * 256), "longer than"),
     ):
@@ -317,7 +317,7 @@ def test_what_is_no_file_is_not_waited_for(tmp_path, capsys):
             "export": ["--format", "glb", "--out", "x.glb"],
         }[name]
         assert cli.main([name, str(tmp_path / "pipe.glb"), *more]) == 2
-        assert "is no plain file" in capsys.readouterr().err
+        assert "is not a regular file" in capsys.readouterr().err
 
 
 def _own(*args: str, **more) -> subprocess.Popen:

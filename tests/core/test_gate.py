@@ -113,7 +113,7 @@ def test_a_component_of_itself_comes_to_an_end():
     package = io.BytesIO()
     with zipfile.ZipFile(package, "w") as archive:
         archive.writestr("3D/3dmodel.model", model)
-    with pytest.raises(InputError, match="does not fit together"):
+    with pytest.raises(InputError, match="contradict each other"):
         READERS["3mf"]({"a.3mf": package.getvalue()}, "a.3mf")
 
 

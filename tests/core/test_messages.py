@@ -8,20 +8,23 @@ from pathlib import Path
 
 import pytest
 
-from handlens.core import kit, stations
+from handlens import core
 from handlens.core.declare.check import Finding
 from handlens.core.judge.judged_by import message_of
 from handlens.core.present.report import finding_json
 from handlens.core.words.messages import Messages
 
-FOLDERS = [*sorted(p.parent for p in Path(stations.__file__).parent.glob("*/messages.py")), Path(kit.__file__).parent]
+CORE = Path(core.__file__).parent
+ROOMS = sorted(p for p in (*CORE.rglob("messages.py"), CORE / "words/refusals.py") if p != CORE / "words/messages.py")
 
 
-def calls_of(folder):
-    """Every call of `say` in a station's code whose message is written out, and all words that stand there."""
+def calls_of(room):
+    """Every call of `say` in a room's code whose message is written out, and all words that stand there."""
     said, words = [], set()
-    for path in folder.glob("*.py"):
-        if path.name == "messages.py":
+    for path in room.parent.rglob("*.py"):
+        # What lies deeper and has sentences of its own says those.
+        nearest = next(folder for folder in path.parents if folder == room.parent or (folder / "messages.py").exists())
+        if path == room or nearest != room.parent:
             continue
         for node in ast.walk(ast.parse(path.read_text())):
             if isinstance(node, ast.Constant) and isinstance(node.value, str):
@@ -32,16 +35,15 @@ def calls_of(folder):
     return said, words
 
 
-@pytest.mark.parametrize("folder", FOLDERS, ids=lambda folder: folder.name)
-def test_each_sentence_is_said_somewhere_with_the_arguments_that_it_has(folder):
-    said, words = calls_of(folder)
-    room = "kit" if folder.name == "kit" else f"stations.{folder.name}"
-    arguments = importlib.import_module(f"handlens.core.{room}.messages").say.arguments()
+@pytest.mark.parametrize("room", ROOMS, ids=lambda room: room.parent.name)
+def test_each_sentence_is_said_somewhere_with_the_arguments_that_it_has(room):
+    said, words = calls_of(room)
+    module = ".".join(room.relative_to(CORE).with_suffix("").parts)
+    arguments = importlib.import_module(f"handlens.core.{module}").say.arguments()
     wrong = [(where, name, given) for where, name, given in said if given != arguments.get(name)]
     assert not wrong
     assert set(arguments) <= words, "these are never said"
-    slug = "mend" if folder.name == "kit" else folder.name.replace("_", "-")
-    assert all(name.startswith(f"{slug}.") for name in arguments)
+    assert len({name.partition(".")[0] for name in arguments}) == 1
 
 
 say = Messages(

@@ -88,8 +88,8 @@ def test_a_damaged_file_of_each_kind_ends_in_its_sentence(client):
         [
             ("a.stl", b"\x00" * 80 + (9).to_bytes(4, "little"), "states 9 facets but holds only 0"),
             ("a.usdc", b"PXR-USDC" + bytes(90), "is damaged, or no USD file"),
-            ("a.dae", b"<COLLADA><asset>", "is not whole XML"),
-            ("a.3mf", b"PK\x03\x04" + bytes(40), "is no whole 3MF package"),
+            ("a.dae", b"<COLLADA><asset>", "the XML is broken"),
+            ("a.3mf", b"PK\x03\x04" + bytes(40), "is not a complete 3MF package"),
         ]
     ):
         drop(client, {f"web_wreck_{k}{name[1:]}": data})

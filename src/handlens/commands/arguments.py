@@ -10,11 +10,12 @@ from ..core.limits import InputError
 from ..core.words.lengths import WISHES
 from . import batching, comparing, judging, learning, lists, receiving, ways, writing
 from .examples import after
+from .messages import say
 
 
 class _Parser(argparse.ArgumentParser):
     def error(self, message: str) -> None:  # type: ignore[override]
-        raise InputError(f"{message}; see `{self.prog} --help`.")
+        raise InputError(say("call.see-help", message=message, prog=self.prog))
 
 
 def parser() -> argparse.ArgumentParser:

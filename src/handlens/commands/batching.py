@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Any
 from ..core.limits import InputError
 from ..terminal import batch_table
 from .judging import Which, check_parts, named_models, progress_bar, sheet_of_call
+from .messages import say
 from .outputs import outputs_of, read_of, read_text, write_json
 from .writing import is_package
 
@@ -52,9 +53,9 @@ def run_batch(args: argparse.Namespace) -> int:
     from ..core.words.calls import calls_of_json
 
     if args.out and Path(args.out).suffix and not Path(args.out).is_dir():
-        raise InputError(f"{args.out} is a file; a batch writes a folder for each model, so name a folder.")
+        raise InputError(say("call.batch-into-file", out=args.out))
     if args.format and not args.out:
-        raise InputError("--format says how models are written; say by --out where to.")
+        raise InputError(say("call.format-without-out"))
     sheet = sheet_of_call(args)
     recipe = calls_of_json(read_text(args.recipe), f"The recipe {Path(args.recipe).name}") if args.recipe else None
     wish = _Wish(recipe, read_rules(dict(args.project.way) if args.project else {}) if args.way else None)
@@ -72,7 +73,7 @@ def run_batch(args: argparse.Namespace) -> int:
             print(f"handlens: {which.place}: {one.tree['error']}", file=sys.stderr)
         done.append(one)
     if all("error" in one.tree for one in done):
-        raise InputError(f"None of the {len(done):,} models could be read; the first: {done[0].tree['error']}")
+        raise InputError(say("call.none-read", count=len(done), error=done[0].tree["error"]))
     return _tell(args, sheet, done, outputs)
 
 

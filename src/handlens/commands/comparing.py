@@ -9,6 +9,7 @@ import msgspec
 
 from ..core.limits import InputError
 from ..terminal import proof_text
+from .messages import say
 from .outputs import outputs_of, read_text, write_json
 
 
@@ -26,7 +27,7 @@ def run_prove(args: argparse.Namespace) -> int:
     mended, runs = apply_tape(a, calls, refuse_wrong_calls=True)
     passed = next((run for run in runs if not run.applied), None)
     if passed is not None:
-        raise InputError(f"{passed.mend} of the tape does not apply to {one}: {passed.because}")
+        raise InputError(say("call.tape-does-not-apply", mend=passed.mend, one=one, because=passed.because))
     proof = prove_mended(a, mended, b, options) if args.mended else prove(a, b, options)
     if args.json:
         outputs = outputs_of(args, (args.a, one, a), (args.b, other, b))

@@ -15,6 +15,7 @@ import msgspec
 from ..core.limits import InputError, plural
 from ..core.pipeline.saving import Outputs
 from ..terminal import compact_text, findings_text, summary_text, verbose_text
+from .messages import say
 from .outputs import outputs_of, read_of, write_json
 
 if TYPE_CHECKING:
@@ -140,7 +141,7 @@ def _judged_models(
         if not sources:
             one.tree.pop("source")
     if all("error" in one.tree for one in judged):
-        raise InputError(f"None of the {len(judged):,} models could be read; the first: {judged[0].tree['error']}")
+        raise InputError(say("call.none-read", count=len(judged), error=judged[0].tree["error"]))
     return judged
 
 
@@ -255,7 +256,7 @@ def check_parts(intent: Any, names: Sequence[str], path: str | None) -> None:
     if lost:
         known = ", ".join(dict.fromkeys(names[:8])) + (" …" if len(names) > 8 else "")
         where = f"The intent file {Path(path).name}" if path is not None else "The intent in handlens.toml"
-        raise InputError(f"{where} speaks of {lost[0]!r}, which is no part of the model; its parts are: {known}.")
+        raise InputError(say("call.no-such-part", where=where, what=lost[0], known=known))
 
 
 def run_explain(args: argparse.Namespace) -> int:
@@ -268,7 +269,7 @@ def run_explain(args: argparse.Namespace) -> int:
     from ..core.rules import load_intent, load_sheet
 
     if args.look not in {symptom.key for symptom in SYMPTOMS}:
-        raise InputError(f"{args.look!r} is no look that is known; use one of: {', '.join(symptom.key for symptom in SYMPTOMS)}.")
+        raise InputError(say("call.no-such-look", look=args.look, names=", ".join(symptom.key for symptom in SYMPTOMS)))
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     _, path, scene = open_scene(args.path, args.search)
     measures = inspect(scene, [sheet], intent).measures

@@ -10,6 +10,7 @@ from typing import TYPE_CHECKING
 import msgspec
 
 from ..core.limits import InputError
+from .messages import say
 from .outputs import outputs_of
 
 if TYPE_CHECKING:
@@ -27,7 +28,7 @@ def run_learn(args: argparse.Namespace) -> int:
     outputs = outputs_of(args)
     out = Path(args.out)
     if out.suffix.lower() != ".json":
-        raise InputError(f"{args.out}: a rule sheet is written as .json; give it this ending.")
+        raise InputError(say("call.sheet-ending", out=args.out))
     fit = [x for path in args.fit for x in _examples(path, args, beside, intent, outputs)]
     unfit = [x for path in args.unfit for x in _examples(path, args, beside, intent, outputs)]
     lesson = learn(fit, unfit, beside)

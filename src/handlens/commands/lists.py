@@ -13,6 +13,7 @@ import msgspec
 
 from ..core.limits import InputError
 from ..core.pipeline.saving import Outputs
+from .messages import say
 from .outputs import write_json
 
 
@@ -79,7 +80,7 @@ def _named(listed: list[Any], names: Sequence[str], kind: str) -> list[Any]:
     lost = next((name for name in names if name not in known), None)
     if lost is not None:
         near = get_close_matches(lost, known, 1)
-        raise InputError(f"There is no {kind} {lost!r}{f'; did you mean {near[0]}?' if near else ''}")
+        raise InputError(say("call.no-such-one", kind=kind, lost=lost, what=f"; did you mean {near[0]}?" if near else ""))
     return [entry for entry in listed if not names or entry.id in names or slug_of(entry.id) in names]
 
 
@@ -94,7 +95,7 @@ def run_house_test(args: argparse.Namespace) -> int:
 
     house = [declared for declared in all_checks() if origin_of(declared.run) != OURS]
     if not house:
-        raise InputError(f"There are no house checks; {FOLDERS} names the folders that they are in.")
+        raise InputError(say("call.no-house", variable=FOLDERS))
     sheet, intent = load_sheet(args.rules), load_intent(args.intent)
     _, _, scene = open_scene(args.path, args.search)
     measures = inspect(scene, [sheet], intent, trying="none", keep=False).measures

@@ -12,6 +12,7 @@ import msgspec
 
 from ..core.limits import InputError
 from ..core.pipeline.saving import Outputs
+from .messages import say
 
 if TYPE_CHECKING:
     from ..core.scene import Scene
@@ -57,4 +58,4 @@ def read_text(path: str) -> str:
     try:
         return Path(path).read_text()
     except (OSError, UnicodeDecodeError) as error:
-        raise InputError(f"{path} cannot be read: {getattr(error, 'strerror', None) or 'it is no text'}.") from error
+        raise InputError(say("call.unreadable", path=path, reason=getattr(error, "strerror", None) or "it is no text")) from error

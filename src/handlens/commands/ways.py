@@ -13,6 +13,7 @@ import msgspec
 from ..core.limits import InputError
 from ..terminal import proof_text, way_text, ways_table
 from .judging import check_parts, named_models
+from .messages import say
 from .outputs import outputs_of, read_of, write_json
 from .writing import is_package, placed_package, refuse_inside, target
 
@@ -39,11 +40,11 @@ def run_way(args: argparse.Namespace) -> int:
     project = args.project
     sheets = [load_sheet(name) for name in args.rules or [project.sheet if project else None]]
     if len({sheet.slug for sheet in sheets}) < len(sheets):
-        raise InputError("A rule sheet is named twice; name each destination once.")
+        raise InputError(say("call.sheet-twice"))
     rules = read_rules({**(project.way if project else {}), **dict(map(_rule, args.prefer))})
     which = named_models(args)
     if len(which) > 1 and (args.out or args.recipe_out or args.picture):
-        raise InputError(f"There are {len(which):,} models; --out, --recipe and --picture want one.")
+        raise InputError(say("call.several-models", count=len(which)))
     outputs = outputs_of(args)
     told = []
     for one in which:
@@ -55,7 +56,7 @@ def run_way(args: argparse.Namespace) -> int:
             print(f"handlens: {one.place}: {error}", file=sys.stderr)
             told.append(_Answered(one.place, {"path": one.place, "error": str(error)}, 1))
     if all("error" in one.tree for one in told):
-        raise InputError(f"None of the {len(told):,} models could be read; the first: {told[0].tree['error']}")
+        raise InputError(say("call.none-read", count=len(told), error=told[0].tree["error"]))
     if args.json:
         trees = [one.tree for one in told]
         write_json(args.json, {"schema": 1, **trees[0]} if len(trees) == 1 else {"schema": 1, "models": trees}, outputs)
@@ -67,7 +68,7 @@ def run_way(args: argparse.Namespace) -> int:
 def _rule(text: str) -> tuple[str, str]:
     check, equals, mend = text.partition("=")
     if not equals or not check.strip() or not mend.strip():
-        raise InputError(f"{text!r} is no rule; write it as CHECK=MEND, as in skin.left-behind=skin.bind-part.")
+        raise InputError(say("call.no-rule", text=text))
     return check.strip(), mend.strip()
 
 
@@ -141,7 +142,7 @@ def _write(
     files, lines, proved = [], [], True
     folder = args.out.rstrip("/")
     if len(sheets) > 1 and Path(folder).suffix:
-        raise InputError(f"{args.out} is a file; with several sheets name a folder, in which each has one of its own.")
+        raise InputError(say("call.sheets-into-file", out=args.out))
     outs = [args.out] if len(sheets) == 1 else [f"{folder}/{sheet.slug}/" for sheet in sheets]
     every = [_written(args, which, found, k, sheet, intent, out) for k, (sheet, out) in enumerate(zip(sheets, outs, strict=True))]
     # All of them, or none.

@@ -13,6 +13,7 @@ import msgspec
 
 from ..core.limits import InputError, plural
 from ..terminal import proof_text
+from .messages import say
 from .outputs import outputs_of, read_text, write_json
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ def _mended(args: argparse.Namespace) -> tuple[Any, str, Any, Any, list[Any]]:
     recipe = calls_of_json(read_text(args.recipe), f"The recipe {Path(args.recipe).name}") if args.recipe else []
     calls = [*recipe, *(parse_call(text) for text in args.mend)]
     if not calls:
-        raise InputError("No mend is named; name one by --mend, or a file with mends by --recipe.")
+        raise InputError(say("call.no-mend"))
     package, path, before = open_to_mend(args.path, args.search)
     scene, runs = apply_tape(before, calls, refuse_wrong_calls=True)
     for run in runs:
@@ -134,23 +135,23 @@ def placed_package(out: str, files: Mapping[str, bytes]) -> dict[Path, bytes]:
 def _refuse_no_package(args: argparse.Namespace) -> None:
     """Raises InputError where --package has nothing to go by, or no place to go to."""
     if not is_package(args.path):
-        raise InputError(f"{args.path} is one file; --package wants the folder or zip that the model came in.")
+        raise InputError(say("call.package-of-file", path=args.path))
     if not is_package(args.out, written=True):
-        raise InputError(f"{args.out} is a file; --package writes to a folder or a .zip.")
+        raise InputError(say("call.package-into-file", out=args.out))
     refuse_inside(args.path, args.out)
 
 
 def refuse_inside(path: str, out: str) -> None:
     """Raises InputError where a package would be written into itself."""
     if Path(out).resolve().is_relative_to(Path(path).resolve()):
-        raise InputError(f"{out} is inside the package itself; name a place outside of it.")
+        raise InputError(say("call.inside-package", out=out))
 
 
 def _refuse_links(folder: Path, placed: Iterable[Path]) -> None:
     """Raises InputError where a folder below the chosen one is a link: it would lead what is written elsewhere."""
     for parent in {parent for path in placed for parent in path.parents if parent != folder and parent.is_relative_to(folder)}:
         if parent.is_symlink():
-            raise InputError(f"{parent} is a link, and nothing is written through one; choose another --out.")
+            raise InputError(say("call.link", parent=parent))
 
 
 def run_export(args: argparse.Namespace) -> int:
@@ -167,7 +168,7 @@ def run_export(args: argparse.Namespace) -> int:
     package, path, scene = open_scene(args.path, args.search)
     format_name = args.format.lower().lstrip(".")
     if format_name not in WRITERS:
-        raise InputError(f"The format {format_name} cannot be written; use one of: {', '.join(WRITERS)}.")
+        raise InputError(say("call.format-not-written", format_name=format_name, writers=", ".join(WRITERS)))
     outputs = outputs_of(args, (args.path, path, scene))
     if args.package:
         _refuse_no_package(args)
@@ -181,7 +182,7 @@ def run_export(args: argparse.Namespace) -> int:
     else:
         out, ending = target(args.out, path, format_name)
         if ending != format_name:
-            raise InputError(f"{out.name} says .{ending} and --format says {format_name}; name one format.")
+            raise InputError(say("call.two-formats", name=out.name, ending=ending, format_name=format_name))
         made = write_as(scene, format_name, out.stem, options, intent)
         placed = {(out if k == 0 else out.parent / name): data for k, (name, data) in enumerate(made.files.items())}
         outputs.write(placed)
@@ -213,7 +214,7 @@ def _options(wanted: ExportOptions, args: argparse.Namespace) -> ExportOptions:
     try:
         msgspec.convert(given, type(wanted))
     except msgspec.ValidationError as error:
-        raise InputError(f"This cannot be wished of an export: {error}.") from error
+        raise InputError(say("call.wish", error=str(error))) from error
     return msgspec.structs.replace(wanted, **given)
 
 
@@ -228,5 +229,5 @@ def target(out: str, model: str, format_name: str) -> tuple[Path, str]:
         written = format_name if format_name in WRITERS else {"usdc": "usda"}.get(format_name, "obj")
         return path / f"{Path(model).stem}.{written}", written
     if ending not in WRITERS:
-        raise InputError(f"{path.name}: .{ending} cannot be written; use one of: {', '.join(WRITERS)}.")
+        raise InputError(say("call.ending-not-written", name=path.name, ending=ending, writers=", ".join(WRITERS)))
     return path, ending

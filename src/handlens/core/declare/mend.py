@@ -13,6 +13,7 @@ from ..scene import Scene
 from ..words.calls import Params, split_names
 from ..words.figures import plain
 from ..words.lengths import read_length
+from .messages import say
 from .promises import Promise
 
 #: What a mend makes anew.
@@ -69,25 +70,25 @@ class Parameter:
             try:
                 number = float(raw)
             except (TypeError, ValueError):
-                raise InputError(f"{mend}: {self.name} must be a number, not {raw!r}.") from None
+                raise InputError(say("parameter.no-number", mend=mend, name=self.name, raw=raw)) from None
             if not abs(number) < 1e12:
-                raise InputError(f"{mend}: {self.name} must be a finite number, not {raw!r}.")
+                raise InputError(say("parameter.not-finite", mend=mend, name=self.name, raw=raw))
             if number == 0 and not self.zero:
-                raise InputError(f"{mend}: {self.name} must be another number than 0.")
+                raise InputError(say("parameter.zero", mend=mend, name=self.name))
             return number
         if self.kind == "share":
             found = as_share(str(raw))
             if found is None:
-                raise InputError(f"{mend}: {self.name} must be a share such as 50% or 0.5, not {raw!r}.")
+                raise InputError(say("parameter.no-share", mend=mend, name=self.name, raw=raw))
             return found
         if self.kind == "flag":
             if str(raw).lower() not in ("true", "false", "yes", "no", "1", "0"):
-                raise InputError(f"{mend}: {self.name} must be true or false, not {raw!r}.")
+                raise InputError(say("parameter.no-truth", mend=mend, name=self.name, raw=raw))
             return str(raw).lower() in ("true", "yes", "1")
         if self.kind == "choice":
             match = next((choice for choice in self.choices if choice.casefold() == str(raw).casefold()), None)
             if match is None:
-                raise InputError(f"{mend}: {self.name} must be one of {', '.join(self.choices)}, not {raw!r}.")
+                raise InputError(say("parameter.no-choice", mend=mend, name=self.name, choices=", ".join(self.choices), raw=raw))
             return match
         if self.kind in ("parts", "names"):
             listed = raw if isinstance(raw, list | tuple) else split_names(str(raw))
@@ -165,13 +166,13 @@ class Mend:
         known = {parameter.name: parameter for parameter in self.parameters}
         for name in params:
             if name not in known:
-                raise InputError(f"{self.id} has no parameter {name!r}; it takes {', '.join(known) or 'none'}.")
+                raise InputError(say("parameter.no-such-parameter", id=self.id, name=name, known=", ".join(known) or "none"))
         out = {}
         for parameter in self.parameters:
             if parameter.name in params:
                 out[parameter.name] = parameter.read(params[parameter.name], self.id)
             elif parameter.default is None:
-                raise InputError(f"{self.id} needs {parameter.name}=….")
+                raise InputError(say("parameter.missing", id=self.id, name=parameter.name))
             else:
                 out[parameter.name] = parameter.default
         return out

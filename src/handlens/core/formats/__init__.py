@@ -13,6 +13,7 @@ from ..packages import Package, clean_path
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Scene
 from .conform import ConformedScene, Target, conform, export_losses
+from .messages import say
 from .recognise import recognise
 from .table import BY_ENDING, BY_NAME, READABLE, WRITABLE, WRITERS, Format
 from .unread import what_it_is
@@ -31,9 +32,9 @@ def load(format_name: str) -> None:
 def read(package: Package, path: str) -> Scene:
     """Read a model file of a package. Raises InputError with one sentence where it cannot be read."""
     if not package.has(path):
-        raise InputError(f"There is no file {path} in the package.")
+        raise InputError(say("formats.no-such-file", path=path))
     if package.size(path) == 0:
-        raise InputError(f"{path} is empty (0 bytes); export it again.")
+        raise InputError(say("formats.empty", path=path))
     data = package.read(path)
     found = format_of(data, path)
     try:
@@ -41,9 +42,9 @@ def read(package: Package, path: str) -> Scene:
         with np.errstate(all="ignore"):
             scene: Scene = _module(found.family, "read").read(package, path, data)
     except RecursionError as error:
-        raise InputError(f"{path} is nested too deep to be read.") from error
+        raise InputError(say("formats.nested-too-deep", path=path)) from error
     except MemoryError as error:
-        raise InputError(f"{path} asks for more memory than there is.") from error
+        raise InputError(say("formats.too-much-memory", path=path)) from error
     return scene
 
 
@@ -55,11 +56,11 @@ def format_of(data: bytes, path: str) -> Format:
     # What is a model by its content may begin with any letters, as the head of a binary STL does.
     unread = what_it_is(data) if by_content is None else None
     if unread is not None:
-        raise InputError(f"{path} is {unread.title}, not a model that is read here; {unread.instead}.")
+        raise InputError(say("formats.another-kind", path=path, title=unread.title, instead=unread.instead))
     if found is None:
-        raise InputError(f"{path} is not a model that can be read; export it as one of: {READABLE}.")
+        raise InputError(say("formats.no-model", path=path, readable=READABLE))
     if named and named.family != found.family:
-        raise InputError(f"{path} is named {named.endings[0]} but holds {found.title}; give it its true ending.")
+        raise InputError(say("formats.wrong-ending", path=path, ending=named.endings[0], title=found.title))
     return found
 
 
@@ -79,7 +80,7 @@ def target(
     """Where a scene goes. home: as `write` has it. Raises InputError for an unknown format or a folder that leads elsewhere."""
     chosen = BY_NAME.get(format_name)
     if chosen is None or not chosen.written:
-        raise InputError(f"The format {format_name} cannot be written; use one of: {WRITABLE}.")
+        raise InputError(say("formats.not-written", format_name=format_name, writable=WRITABLE))
     folder = options.folder.replace("{model}", stem).strip("/")
     if folder:
         clean_path(f"{folder}/x")

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from pathlib import PurePosixPath
 
-from .. import limits
 from ..limits import InputError
 from ..packages import IMAGE_ENDINGS, TEXT_ENDINGS, Package
+from .messages import say
 from .table import MODEL_ENDINGS
 
 
@@ -20,13 +20,10 @@ def model_files(package: Package) -> list[str]:
     if not models:
         inner = next((n for n in names if n.lower().endswith(".zip")), None)
         if inner:
-            raise InputError(f"There is no model inside, only another zip ({inner}); unpack it and send that one.")
+            raise InputError(say("formats.zip-in-zip", inner=inner))
         if not names:
-            raise InputError("There is nothing inside; send a model file with its textures.")
-        raise InputError(
-            f"There is no model file among the {limits.plural(len(names), 'file')}; "
-            f"send one of: {', '.join(e[1:] for e in MODEL_ENDINGS)}."
-        )
+            raise InputError(say("formats.nothing-inside"))
+        raise InputError(say("formats.no-model-among-files", count=len(names), names=", ".join(e[1:] for e in MODEL_ENDINGS)))
     return sorted(models, key=lambda n: (n.count("/"), -package.size(n), n))
 
 

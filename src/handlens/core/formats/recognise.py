@@ -8,6 +8,7 @@ import struct
 import zipfile
 
 from ..limits import InputError
+from .messages import say
 from .table import BY_NAME, READABLE, Format
 
 #: First bytes of exchange files whose description is not published, in hexadecimal: binary, and the comment of the text kind.
@@ -17,10 +18,7 @@ _CLOSED = (bytes.fromhex("4b61796461726120"), bytes.fromhex("3b2046425820"))
 def recognise(data: bytes, path: str = "") -> Format | None:
     """The format that the content calls for; None where it does not tell. Raises InputError for a known closed format."""
     if data.startswith(_CLOSED):
-        raise InputError(
-            f"{path.rpartition('/')[2] or 'The file'} is in an exchange format whose description is not open, so it cannot be read "
-            f"faithfully; export it as one of: {READABLE}."
-        )
+        raise InputError(say("formats.closed-format", path=path.rpartition("/")[2] or "The file", readable=READABLE))
     name = _by_magic(data) or _by_text(data)
     return BY_NAME[name] if name else None
 

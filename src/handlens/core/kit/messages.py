@@ -15,5 +15,8 @@ say = Messages(
         "mend.image-missing": "{image} is missing.",
         "mend.image-unreadable": "{image} cannot be opened.",
         "mend.see-through": "Parts of the model are see-through: what is behind them is seen.",
+        "mend.pattern-length": "arrival.name-by-pattern: the pattern must have 1 to {most} letters.",
+        "mend.lone-brace": "arrival.name-by-pattern: a brace stands alone; write {{name}} whole.",
+        "mend.unknown-brace": "arrival.name-by-pattern: {brace} is none of {listed}; only the counter has a width.",
     }
 )

@@ -16,6 +16,7 @@ from ..scene.axes import AXIS_INDEX
 from ..words.arrays import Array
 from ..words.lengths import metres
 from ..words.patterns import MOST_LETTERS
+from .messages import say
 
 #: What a pattern may hold between braces.
 WORDS = ("name", "counter", "slot", "parent", "size", "place", "side")
@@ -77,13 +78,13 @@ def named_in(measures: Measures, parts: Sequence[str]) -> tuple[list[NamedThing]
 
 def _check(pattern: str) -> None:
     if not pattern.strip() or len(pattern) > MOST_LETTERS:
-        raise InputError(f"arrival.name-by-pattern: the pattern must have 1 to {MOST_LETTERS} letters.")
+        raise InputError(say("mend.pattern-length", most=MOST_LETTERS))
     for hole in _HOLES.finditer(pattern):
         if hole[1] not in WORDS or (hole[2] and hole[1] != "counter"):
             listed = ", ".join("{" + w + "}" for w in WORDS)
-            raise InputError(f"arrival.name-by-pattern: {hole[0]} is none of {listed}; only the counter has a width.")
+            raise InputError(say("mend.unknown-brace", brace=hole[0], listed=listed))
     if set("{}") & set(_HOLES.sub("", pattern)):
-        raise InputError("arrival.name-by-pattern: a brace stands alone; write {name} whole.")
+        raise InputError(say("mend.lone-brace"))
 
 
 def _words(named: Sequence[NamedThing], up: str, unit: float) -> list[dict[str, str]]:

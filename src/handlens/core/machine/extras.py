@@ -5,6 +5,7 @@ from __future__ import annotations
 from importlib.util import find_spec
 
 from ..limits import InputError
+from .messages import say
 
 
 def need(module: str, extra: str, what: str) -> None:
@@ -14,4 +15,4 @@ def need(module: str, extra: str, what: str) -> None:
     except (ImportError, ValueError):
         there = False
     if not there:
-        raise InputError(f"{what} needs packages that are not installed here: install handlens[{extra}].")
+        raise InputError(say("reading.not-installed", what=what, extra=extra))

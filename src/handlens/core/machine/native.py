@@ -20,6 +20,7 @@ from types import MappingProxyType
 from ..limits import CHILD_MEMORY_BYTES, CHILD_SECONDS, InputError
 from ..words.json_tree import Json
 from .confine import confine, plain_environment
+from .messages import say
 from .parent import end_with_parent
 from .sections import Opened
 
@@ -47,15 +48,11 @@ def in_child(
             timeout=seconds,
         )
     except subprocess.TimeoutExpired as error:
-        raise InputError(
-            f"{label} keeps its reader busy for more than {seconds} seconds; it is damaged or far too large."
-        ) from error
+        raise InputError(say("reading.reader-busy", label=label, seconds=seconds)) from error
     if done.returncode == 3:
         raise InputError(done.stderr.decode("utf-8", "replace").strip().rpartition("\n")[2])
     if done.returncode != 0:
-        raise InputError(
-            f"{label} made its reader stop, so the file is damaged or asks for more memory than there is; export it again."
-        )
+        raise InputError(say("reading.reader-stopped", label=label))
     return Opened(done.stdout)
 
 

@@ -16,6 +16,7 @@ from urllib.parse import unquote
 
 from .. import limits
 from ..limits import InputError
+from .messages import say
 
 IMAGE_ENDINGS = {".png", ".jpg", ".jpeg", ".webp", ".bmp", ".tga", ".tif", ".tiff", ".gif", ".ktx2", ".dds", ".hdr"}
 TEXT_ENDINGS = {".xml", ".json", ".ini", ".csv", ".txt", ".cfg", ".yaml", ".yml", ".toml"}
@@ -34,13 +35,11 @@ def clean_path(path: str) -> str:
     text = unicodedata.normalize("NFC", path.replace("\\", "/"))
     parts = [p for p in text.split("/") if p not in ("", ".")]
     if text.startswith("/") or re.match(r"^[A-Za-z]:", text) or ".." in parts:
-        raise InputError(f"The path {path!r} leads out of the package; rename the file and send it again.")
+        raise InputError(say("package.leads-out", path=path))
     if not parts or re.search(r"[\x00-\x1f\x7f\ud800-\udfff]", text) or len(text.encode()) > limits.MAX_PATH_BYTES:
-        raise InputError(f"The path {path[:80]!r} cannot be used as a file name; rename the file and send it again.")
+        raise InputError(say("package.unusable-path", path=path[:80]))
     if any(len(part.encode()) > limits.MAX_NAME_BYTES for part in parts):
-        raise InputError(
-            f"The name {max(parts, key=len)[:40]}… is longer than a file's name may be; shorten it and send it again."
-        )
+        raise InputError(say("package.name-too-long", part=max(parts, key=len)[:40]))
     return "/".join(parts)
 
 
@@ -204,7 +203,9 @@ class FolderPackage(Package):
                     continue
                 found[path] = full
                 if len(found) > self.most:
-                    raise InputError(f"{self.root.name} holds more than {self.most:,} files; {self._instead}")
+                    raise InputError(
+                        say("package.too-many-in-folder", name=self.root.name, most=self.most, instead=self._instead)
+                    )
         return dict(sorted(found.items()))
 
     _instead = "point at the model's own folder instead."
@@ -236,11 +237,11 @@ class FolderPackage(Package):
     def read(self, path: str) -> bytes:
         full = self._files[path]
         if full.stat().st_size > limits.MAX_FILE_BYTES:
-            raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+            raise InputError(say("package.too-large", path=path, gib=limits.MAX_FILE_BYTES >> 30))
         try:
             return full.read_bytes()
         except OSError as error:
-            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+            raise InputError(say("package.unreadable", path=path, reason=error.strerror)) from error
 
 
 class Library(FolderPackage):
@@ -307,10 +308,10 @@ class FilePackage(FolderPackage):
             return super().read(path)
         try:
             if full.stat().st_size > limits.MAX_FILE_BYTES:
-                raise InputError(f"{path} is larger than {limits.MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+                raise InputError(say("package.too-large", path=path, gib=limits.MAX_FILE_BYTES >> 30))
             return full.read_bytes()
         except OSError as error:
-            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+            raise InputError(say("package.unreadable", path=path, reason=error.strerror)) from error
 
     def size(self, path: str) -> int:
         full = self._direct(path)
@@ -325,7 +326,7 @@ class ZipPackage(Package):
         try:
             self._zip = zipfile.ZipFile(file)
         except (zipfile.BadZipFile, OSError, ValueError, NotImplementedError) as error:
-            raise InputError(f"{file.name} is not a readable zip; pack it again and send it once more.") from error
+            raise InputError(say("package.no-zip", name=file.name)) from error
         self._entries = checked_entries(self._zip, file.name)
 
     def names(self) -> Sequence[str]:
@@ -348,14 +349,14 @@ class ZipPackage(Package):
                 while piece := source.read(1 << 20):
                     seen += len(piece)
                     if seen > entry.file_size:
-                        raise InputError(f"{path} in {self.file.name} unpacks to more than its entry states.")
+                        raise InputError(say("package.larger-than-stated", path=path, name=self.file.name))
                     yield piece
         except (zipfile.BadZipFile, RuntimeError, EOFError, OSError, NotImplementedError, ValueError) as error:
-            raise InputError(f"{path} in {self.file.name} is damaged or locked; pack the zip again.") from error
+            raise InputError(say("package.damaged-or-locked", path=path, name=self.file.name)) from error
         except Exception as error:  # zlib and lzma raise errors of their own
             if isinstance(error, InputError):
                 raise
-            raise InputError(f"{path} in {self.file.name} is damaged; pack the zip again.") from error
+            raise InputError(say("package.damaged", path=path, name=self.file.name)) from error
 
 
 def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.ZipInfo]:
@@ -367,24 +368,22 @@ def checked_entries(archive: zipfile.ZipFile, label: str) -> dict[str, zipfile.Z
             continue
         path = clean_path(_entry_name(info))
         if info.flag_bits & 1:
-            raise InputError(f"{label} is locked with a password; send it unlocked.")
+            raise InputError(say("package.locked", label=label))
         if stat.S_ISLNK(info.external_attr >> 16):
             continue
         total += info.file_size
         ratio = info.file_size / max(info.compress_size, 1)
         if total > limits.MAX_PACKAGE_BYTES or (info.file_size > 1 << 20 and ratio > limits.MAX_ZIP_RATIO):
-            raise InputError(
-                f"{label} unpacks to far more than it holds ({path} grows {ratio:,.0f} times); send the files unpacked."
-            )
+            raise InputError(say("package.grows-too-much", label=label, path=path, ratio=ratio))
         if path in entries:
-            raise InputError(f"{label} holds {path} twice; keep one of them and pack it again.")
+            raise InputError(say("package.twice", label=label, path=path))
         entries[path] = info
         if len(entries) > limits.MAX_PACKAGE_FILES:
-            raise InputError(f"{label} holds more than {limits.MAX_PACKAGE_FILES:,} files; pack fewer.")
+            raise InputError(say("package.too-many-files", label=label, most=limits.MAX_PACKAGE_FILES))
     folders = {"/".join(entry.split("/")[:k]) for entry in entries for k in range(1, entry.count("/") + 1)}
     both = next((entry for entry in entries if entry in folders), None)
     if both:
-        raise InputError(f"{label} holds {both} both as a file and as a folder; rename one of them and pack it again.")
+        raise InputError(say("package.file-and-folder", label=label, both=both))
     return dict(sorted(entries.items()))
 
 
@@ -405,11 +404,11 @@ def _entry_name(info: zipfile.ZipInfo) -> str:
 def open_package(path: Path) -> tuple[Package, str | None]:
     """The package at a path, and the model file in it where the path names one. Raises InputError."""
     if not path.exists():
-        raise InputError(f"There is no file or folder at {path}.")
+        raise InputError(say("package.not-there", path=path))
     if path.is_dir():
         return FolderPackage(path), None
     if not path.is_file():
-        raise InputError(f"{path} is no plain file; send a model file, a folder or a zip.")
+        raise InputError(say("package.no-plain-file", path=path))
     if path.suffix.lower() in ARCHIVES or (path.suffix.lower() not in _MODEL_ZIPS and _starts_with(path, b"PK\x03\x04")):
         return ZipPackage(path), None
     return FilePackage(path), path.name

@@ -8,6 +8,7 @@ from pathlib import Path
 
 from ..limits import InputError
 from ..words.json_tree import Json
+from .messages import say
 
 _RANK = {"note": 1, "caution": 2, "stop": 3}
 
@@ -37,9 +38,9 @@ def read_baseline(path: Path) -> Baseline:
         models = tree.get("models", [tree])
         return Baseline([model for model in models if "error" not in model])
     except OSError as error:
-        raise InputError(f"The baseline {path} cannot be read: {error.strerror}.") from error
+        raise InputError(say("pipeline.baseline-unreadable", path=path, reason=error.strerror)) from error
     except (ValueError, KeyError, TypeError, AttributeError) as error:
-        raise InputError(f"The baseline {path} is no report; give what `inspect --json` wrote.") from error
+        raise InputError(say("pipeline.baseline-no-report", path=path)) from error
 
 
 def _path(model: Json) -> str:

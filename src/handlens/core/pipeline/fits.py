@@ -5,6 +5,7 @@ from __future__ import annotations
 from .. import limits
 from ..limits import InputError
 from ..scene import Scene
+from .messages import say
 
 #: Bytes that measuring and drawing take at the least for a triangle and for a vertex (benchmarks/trust.md).
 _A_TRIANGLE, _A_VERTEX = 300, 130
@@ -16,6 +17,11 @@ def check_fits(scene: Scene) -> None:
     wanted = triangles * _A_TRIANGLE + vertices * _A_VERTEX
     if wanted > limits.CHILD_MEMORY_BYTES:
         raise InputError(
-            f"The model is too large for this machine: {limits.plural(triangles, 'triangle')} on {limits.plural(vertices, 'vertex', 'vertices')} take about {wanted / 1024**3:.1f} GiB, "
-            f"and one job may have {limits.CHILD_MEMORY_BYTES / 1024**3:.1f} GiB; send it in smaller pieces."
+            say(
+                "pipeline.too-large",
+                triangles=triangles,
+                vertices=vertices,
+                wanted=wanted / 1024**3,
+                most=limits.CHILD_MEMORY_BYTES / 1024**3,
+            )
         )

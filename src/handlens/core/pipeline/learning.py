@@ -24,6 +24,7 @@ from ..rules.inherited import with_changes
 from ..rules.sheet import PICTURES, UNITS, Limits
 from ..words.figures import plain
 from ..words.json_tree import Json
+from .messages import say
 
 #: How sure a line is: two examples hold it between them, one side alone is known, or several readings are possible.
 Sure = Literal["bounded", "seen", "guess"]
@@ -72,7 +73,7 @@ def learn(fit: Sequence[Example], unfit: Sequence[Example], beside: RuleSheet) -
     fit: accepted models. unfit: refused ones.
     """
     if not fit:
-        raise InputError("A sheet is learnt from accepted models: name at least one.")
+        raise InputError(say("pipeline.nothing-to-learn-from"))
     untold: list[str] = []
     amounts = _amounts(fit, unfit, beside)
     lines = [*_formats(fit, beside), *_unit_and_axis(fit, beside, untold), *_wider(amounts, beside, untold)]

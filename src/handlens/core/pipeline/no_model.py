@@ -8,6 +8,7 @@ from ..formats import format_of
 from ..formats.files import model_files, role_of
 from ..limits import InputError
 from ..packages import ListedPackage
+from .messages import say
 
 
 def no_model(sizes: Mapping[str, int], read: Callable[[str], bytes]) -> InputError:
@@ -21,7 +22,7 @@ def no_model(sizes: Mapping[str, int], read: Callable[[str], bytes]) -> InputErr
             held = format_of(read(others[0]), others[0])
             ending = others[0].rpartition(".")[2]
             return InputError(
-                f"{others[0]} holds {held.title} but is named .{ending}; give it its true ending, {held.endings[0]}."
+                say("pipeline.wrong-ending", other=others[0], title=held.title, ending=ending, true_ending=held.endings[0])
             )
         model_files(ListedPackage(dict(sizes)))
     except InputError as error:

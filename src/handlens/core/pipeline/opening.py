@@ -14,6 +14,7 @@ from ..packages import ARCHIVES, FilePackage, Library, Package
 from ..scene import Scene
 from .beside import with_neighbours
 from .fits import check_fits
+from .messages import say
 
 
 def open_scene(path: str | Path, search: Sequence[str] = ()) -> tuple[Package, str, Scene]:
@@ -57,7 +58,7 @@ def models_below(path: str | Path, search: Sequence[str] = ()) -> list[tuple[str
                     # Told in its turn as one that cannot be read: it takes none of the others along.
                     out.append((place, _Unreadable(str(error)), name))
     if not out:
-        raise InputError(f"There is no model below {path}.")
+        raise InputError(say("pipeline.no-model-below", path=path))
     return out
 
 
@@ -85,7 +86,7 @@ def _package(path: str | Path) -> tuple[Package, str]:
 def _folders(search: Sequence[str]) -> list[Path]:
     for folder in search:
         if not Path(folder).is_dir():
-            raise InputError(f"There is no folder {folder} to search.")
+            raise InputError(say("pipeline.no-folder-to-search", folder=folder))
     return [Path(s) for s in search]
 
 

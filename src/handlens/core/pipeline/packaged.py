@@ -21,6 +21,7 @@ from ..rules import Intent
 from ..rules.export import PLAIN, ExportOptions
 from ..scene import Image, Scene
 from ..words.json_tree import Json
+from .messages import say
 from .writing import Written, changed_files, write_as
 
 MANIFEST = "handlens-manifest.json"
@@ -93,9 +94,7 @@ def _together(
     for place, data in new.items():
         other = taken.get(place.casefold())
         if other is not None and was[other] != data:
-            raise InputError(
-                f"{other} is in the package and not of {main}, but would be written anew; give it another name first."
-            )
+            raise InputError(say("pipeline.written-anew", other=other, main=main))
         now[_inside("", place)] = data
     left: list[str] = []
     if path != main:
@@ -131,7 +130,7 @@ def _inside(home: str, name: str) -> str:
     """A path from the model's folder as one of the package. Raises InputError where it leads out of it."""
     path = posixpath.normpath(posixpath.join(home, name))
     if path.startswith("../"):
-        raise InputError(f"{name} would lie outside the package; choose another --out.")
+        raise InputError(say("pipeline.outside-package", name=name))
     return clean_path(path)
 
 

@@ -15,6 +15,7 @@ from ..limits import InputError
 from ..rules import Intent, load_intent
 from ..rules.intent import intent_from_json
 from ..words.json_tree import Json
+from .messages import say
 
 NAME = "handlens.toml"
 _Text = Annotated[str, Meta(min_length=1, max_length=400)]
@@ -117,17 +118,19 @@ def read_project(path: Path) -> Project:
         tree = tomllib.loads(path.read_text(encoding="utf-8"))
         file = msgspec.convert(tree, _File)
     except (OSError, UnicodeDecodeError) as error:
-        raise InputError(f"{path} cannot be read: {getattr(error, 'strerror', None) or 'it is no text'}.") from error
+        raise InputError(
+            say("pipeline.unreadable", path=path, reason=getattr(error, "strerror", None) or "it is no text")
+        ) from error
     except tomllib.TOMLDecodeError as error:
-        raise InputError(f"{path} cannot be used: it is no valid TOML: {error}.") from error
+        raise InputError(say("pipeline.no-toml", path=path, error=str(error))) from error
     except msgspec.ValidationError as error:
         what, _, place = str(error).partition(" - at `$")
         where = place.rstrip("`").lstrip(".") or "the top level"
-        raise InputError(f"{path} cannot be used: at {where}, {what[:1].lower()}{what[1:]}.") from error
+        raise InputError(say("pipeline.wrong-value", path=path, where=where, fault=what[:1].lower() + what[1:])) from error
     try:
         return Project(path, file)
     except InputError as error:
-        raise InputError(f"{path} cannot be used: {error}") from error
+        raise InputError(say("pipeline.unusable", path=path, error=str(error))) from error
 
 
 def intent_for(model: Path, named: str | None, project: Project | None) -> Intent:

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from ..limits import InputError
 from ..words.own_reports import HEAD, is_own_report
+from .messages import say
 
 
 class Outputs:
@@ -54,7 +55,7 @@ class Outputs:
                 part, path = parts.pop(0)
                 os.replace(part, path)
         except OSError as error:
-            raise InputError(f"{path} cannot be written: {error.strerror}.") from error
+            raise InputError(say("pipeline.unwritable", path=path, reason=error.strerror)) from error
         finally:
             for part, _ in parts:
                 with contextlib.suppress(OSError):
@@ -74,12 +75,12 @@ class Outputs:
         _check_place(path)
         resolved = path.resolve()
         if resolved in self._written:
-            raise InputError(f"{path} was written by this very call already; name another file.")
+            raise InputError(say("pipeline.written-twice", path=path))
         inside = any(p.is_dir() and resolved.is_relative_to(p) and resolved.exists() for p in self._read)
         if resolved in self._read or inside or (resolved.exists() and _identity(resolved) in self._same):
-            raise InputError(f"{path} is part of the input, and an input is never written over; name another --out.")
+            raise InputError(say("pipeline.input", path=path))
         if resolved.exists() and not self.replace and not (report and _is_report(resolved)):
-            raise InputError(f"{path} is there already; name another file, or say --replace.")
+            raise InputError(say("pipeline.there-already", path=path))
 
 
 def _identity(path: Path) -> tuple[int, int]:
@@ -112,9 +113,9 @@ def _beside(path: Path, data: bytes) -> str:
 def _check_place(path: Path) -> None:
     """Only a new name or a plain file may be written: a link leads elsewhere, and a device would be gone. Raises InputError."""
     if any(len(piece.encode(errors="surrogateescape")) > 255 for piece in path.parts):
-        raise InputError(f"{path.name[:40]}… is longer than a file's name may be; name another --out.")
+        raise InputError(say("pipeline.name-too-long", name=path.name[:40]))
     if path.is_symlink():
-        raise InputError(f"{path} is a link, and nothing is written through one; name the file itself.")
+        raise InputError(say("pipeline.link", path=path))
     if path.exists() and not path.is_file():
-        what = "a folder" if path.is_dir() else "no plain file"
-        raise InputError(f"{path} is {what}, and only a plain file is replaced; name another one, or - for the terminal.")
+        what = "a folder" if path.is_dir() else "not a regular file"
+        raise InputError(say("pipeline.no-plain-file", path=path, what=what))

@@ -13,6 +13,7 @@ import msgspec
 from ..limits import InputError
 from ..packages import FolderPackage, Package, ZipPackage
 from ..words.json_tree import Json
+from .messages import say
 from .packaged import MANIFEST
 
 State = Literal["same", "older", "changed", "missing", "foreign"]
@@ -87,11 +88,11 @@ def _opened(path: Path) -> Package:
         return FolderPackage(path)
     if path.is_file() and path.suffix.lower() == ".zip":
         return ZipPackage(path)
-    raise InputError(f"{path} is neither a folder nor a zip; name what was sent, or the place where it lies.")
+    raise InputError(say("pipeline.nothing-sent", path=path))
 
 
 def _manifest(data: bytes, name: str) -> list[ManifestFile]:
     try:
         return msgspec.convert(json.loads(data), _Manifest).files
     except (ValueError, msgspec.ValidationError) as error:
-        raise InputError(f"{name} is no manifest of a package: {str(error).rstrip('.')}.") from error
+        raise InputError(say("pipeline.no-manifest", name=name, error=str(error).rstrip("."))) from error

@@ -23,6 +23,7 @@ from ..scene import Scene
 from ..scene.transforms import walk
 from ..surface.names import as_file
 from .beside import with_neighbours
+from .messages import say
 from .separate_files import separate_files, with_file_names
 
 
@@ -113,7 +114,7 @@ def without_aside(scene: Scene, intent: Intent) -> tuple[Scene, tuple[str, ...]]
     if not aside:
         return scene, ()
     if len(aside) == len(parts):
-        raise InputError("Every part is said to be aside, not of the thing, so there is nothing to write.")
+        raise InputError(say("pipeline.all-aside"))
     return without_parts(scene, aside), behind([scene.part_name(i) for i in aside])
 
 

@@ -7,6 +7,7 @@ from pathlib import Path
 from ..limits import MAX_PACKAGE_BYTES, InputError
 from ..packages import FolderPackage, Package, ZipPackage
 from ..packages.plain import open_plain
+from .messages import say
 
 #: What we lay beside a package for ourselves; no destination reads it.
 _OURS = "handlens-manifest.json"
@@ -26,9 +27,9 @@ def files_of(path: Path) -> dict[str, bytes]:
             with open_plain(path) as file:
                 return {path.name: file.read()}
         except OSError as error:
-            raise InputError(f"{path} cannot be read: {error.strerror or 'it is no plain file'}.") from error
+            raise InputError(say("receivers.unreadable", path=path, reason=error.strerror or "it is not a regular file")) from error
     names = [name for name in package.names() if name != _OURS]
     total = sum(package.size(name) for name in names)
     if total > MAX_PACKAGE_BYTES:
-        raise InputError(f"{path.name} holds {total:,} bytes, more than a package may.")
+        raise InputError(say("receivers.too-large", name=path.name, total=total))
     return {name: package.read(name) for name in names}

@@ -22,6 +22,7 @@ from typing import Any
 from ..declare.check import slug_of
 from ..declare.station import Station, checks_in, mends_in
 from ..limits import InputError
+from .messages import say
 
 #: Names of the environment's value and of the entry points.
 FOLDERS, GROUP = "HANDLENS_HOUSE", "handlens.stations"
@@ -73,7 +74,7 @@ def _points() -> list[EntryPoint]:
 
 def _in_folder(folder: Path) -> list[Found]:
     if not folder.is_dir():
-        raise InputError(f"There is no folder {folder} with house checks; {FOLDERS} names it.")
+        raise InputError(say("house.no-folder", folder=folder, variable=FOLDERS))
     out: list[Found] = []
     for path in sorted(folder.iterdir()):
         if (path / "station.py").is_file():
@@ -121,15 +122,15 @@ def _loaded(what: str, load: Any) -> Any:
     try:
         return load()
     except Exception as error:
-        raise InputError(f"The house checks in {what} cannot be loaded: {type(error).__name__}: {error}") from error
+        raise InputError(say("house.cannot-load", what=what, kind=type(error).__name__, error=str(error))) from error
 
 
 def _station(where: str, found: Any) -> Found:
     if not isinstance(found, Station):
-        raise InputError(f"{where} offers no station: it must hold a Station named STATION.")
+        raise InputError(say("house.no-station", where=where))
     wrong = [x for x in found.ids if slug_of(x) != found.slug]
     if wrong:
-        raise InputError(f"{where}: the id {wrong[0]} does not begin with the station's {found.slug}.")
+        raise InputError(say("house.wrong-id", where=where, id=wrong[0], slug=found.slug))
     if not _SLUG.fullmatch(found.slug):
-        raise InputError(f"{where}: the slug {found.slug!r} must be small letters of a to z, with hyphens between.")
+        raise InputError(say("house.wrong-slug", where=where, slug=found.slug))
     return Found(where, found, True)

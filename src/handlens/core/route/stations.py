@@ -16,6 +16,7 @@ from ..limits import InputError
 from ..measures.records import VERSION
 from ..rules import RuleSheet
 from .house import fingerprint, house_stations
+from .messages import say
 
 
 @cache
@@ -30,13 +31,11 @@ def stations() -> tuple[Station, ...]:
     brought = house_stations()
     for one in (x for x in brought if x.whole):
         if one.station.slug in found:
-            raise InputError(
-                f"{one.where}: there is a station {one.station.slug} already; put its checks into a file for that one."
-            )
+            raise InputError(say("house.station-there", where=one.where, slug=one.station.slug))
         found[one.station.slug] = one.station
     for more in (x for x in brought if not x.whole):
         if more.station.slug not in found:
-            raise InputError(f"{more.where}: there is no station {more.station.slug} to add {more.station.ids[0]} to.")
+            raise InputError(say("house.no-such-station", where=more.where, slug=more.station.slug, id=more.station.ids[0]))
         found[more.station.slug] = found[more.station.slug].with_more(more.station)
     _refuse_twins("check", [check.id for s in found.values() for check in s.checks])
     _refuse_twins("mend", [mend.id for s in found.values() for mend in s.mends])
@@ -46,7 +45,7 @@ def stations() -> tuple[Station, ...]:
 def _refuse_twins(what: str, ids: list[str]) -> None:
     twin = next((id for id, times in Counter(ids).items() if times > 1), None)
     if twin is not None:
-        raise InputError(f"The {what} {twin} is there twice: each needs an id of its own.")
+        raise InputError(say("house.twice", what=what, twin=twin))
 
 
 def all_checks() -> tuple[Check, ...]:
@@ -65,9 +64,7 @@ def refuse_unread_keys(sheet: RuleSheet) -> None:
     for id in sheet.house:
         check = checks_by_id().get(id)
         if check is None or check.keys is None:
-            raise InputError(
-                f"The rule sheet {sheet.name} has keys for {id}, which no check here reads; add the house that brings it, or remove them."
-            )
+            raise InputError(say("house.keys-of-nobody", name=sheet.name, id=id))
         sheet.keys_of(id, check.keys)
 
 
@@ -86,7 +83,7 @@ def find_mend(id: str) -> Mend:
     """The mend of that id. Raises InputError."""
     found = mends_by_id().get(id)
     if found is None:
-        raise InputError(f"There is no mend {id!r}; `handlens mends` lists them.")
+        raise InputError(say("house.no-such-mend", id=id))
     return found
 
 

@@ -13,6 +13,7 @@ import msgspec
 from msgspec import Meta
 
 from ..limits import InputError
+from .messages import say
 
 T = TypeVar("T")
 
@@ -114,9 +115,9 @@ def read_record(decoder: msgspec.json.Decoder[T], data: bytes | str, label: str)
     try:
         return decoder.decode(data)
     except msgspec.ValidationError as error:
-        raise InputError(f"{label}{_what_is_wrong(str(error), decoder.type, data)}") from error
+        raise InputError(say("rules.wrong-value", label=label, fault=_what_is_wrong(str(error), decoder.type, data))) from error
     except (msgspec.DecodeError, RecursionError, UnicodeDecodeError) as error:
-        raise InputError(f"{label} cannot be used: it is no valid JSON: {error}.") from error
+        raise InputError(say("rules.not-json", label=label, error=str(error))) from error
 
 
 def _what_is_wrong(message: str, record: Any, data: bytes | str) -> str:

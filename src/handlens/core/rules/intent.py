@@ -13,6 +13,7 @@ from ..limits import InputError
 from ..words.anchors import ANCHORS
 from .export import UNIT_WORDS, Unit
 from .fields import Metres, described, read_record
+from .messages import say
 
 Kind = Literal["character", "prop", "room", "building", "foliage", "effect"]
 _Copies = Annotated[int, Meta(ge=1, le=1_000_000)]
@@ -142,7 +143,7 @@ def intent_from_json(data: bytes | str, label: str = "The intent") -> Intent:
     pivots = {"pivot": intent.pivot} | {f"parts/{name}/pivot": part.pivot for name, part in intent.parts.items()}
     for place, pivot in pivots.items():
         if pivot is not None and pivot not in ANCHORS:
-            raise InputError(f"{label}, at {place}, says {pivot!r}; use one of: {', '.join(ANCHORS)}.")
+            raise InputError(say("rules.unknown-pivot", label=label, place=place, pivot=pivot, anchors=", ".join(ANCHORS)))
     return intent
 
 
@@ -153,4 +154,4 @@ def load_intent(path: str | None) -> Intent:
     try:
         return intent_from_json(Path(path).read_bytes(), f"The intent file {Path(path).name}")
     except OSError as error:
-        raise InputError(f"The intent file {path} cannot be read: {error.strerror}.") from error
+        raise InputError(say("rules.intent-unreadable", path=path, reason=error.strerror)) from error

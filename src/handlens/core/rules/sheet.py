@@ -15,6 +15,7 @@ from ..words.patterns import compiled
 from .export import AXIS_WORDS, UNIT_WORDS, Axis, ExportOptions, Unit
 from .fields import Count, described, read_record
 from .intent import Intent, PartIntent, Role
+from .messages import say
 
 T = TypeVar("T", bound=msgspec.Struct)
 
@@ -255,9 +256,7 @@ def sheet_from_json(data: bytes | str, label: str) -> RuleSheet:
     """Read a sheet. Raises InputError naming the place that is wrong."""
     sheet = read_record(_DECODER, data, label)
     if sheet.export.unstated_unit or sheet.export.unstated_axis:
-        raise InputError(
-            f"{label} cannot be used: at export, what is unstated is the sheet's own unit and axis, and not for a sheet to say."
-        )
+        raise InputError(say("rules.unstated-unit", label=label))
     if sheet.names.materials:
         compiled(sheet.names.materials, label)
     if sheet.names.allowed:
@@ -294,8 +293,8 @@ def load_sheet(name: str | None) -> RuleSheet:
     path = Path(name)
     if not path.is_file():
         slugs = ", ".join(s.slug for s in shipped())
-        raise InputError(f"There is no rule sheet {name!r}; use one of {slugs}, or the path of a JSON file.")
+        raise InputError(say("rules.no-such-sheet", name=name, slugs=slugs))
     try:
         return sheet_from_json(path.read_bytes(), f"The rule sheet {path.name}")
     except OSError as error:
-        raise InputError(f"The rule sheet {name} cannot be read: {error.strerror}.") from error
+        raise InputError(say("rules.sheet-unreadable", name=name, reason=error.strerror)) from error

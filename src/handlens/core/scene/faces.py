@@ -8,6 +8,7 @@ import numpy as np
 
 from ..limits import InputError
 from ..words.arrays import I32, Bool
+from .messages import say
 
 #: A face or a run of them. No mesh has a face whose number has more digits.
 _RUN = re.compile(r"([0-9]{1,18})(?:-([0-9]{1,18}))?")
@@ -33,6 +34,6 @@ def face_mask(text: str, total: int) -> Bool:
     for piece in text.replace(" ", "").split(";"):
         met = _RUN.fullmatch(piece)
         if met is None:
-            raise InputError(f"{piece[:40]!r} is no face; write faces as 3;7-11.")
+            raise InputError(say("scene.no-face", piece=piece[:40]))
         mask[int(met[1]) : int(met[2] or met[1]) + 1] = True
     return mask

@@ -6,6 +6,7 @@ import json
 from typing import Any, NamedTuple
 
 from ..limits import InputError
+from .refusals import say
 
 #: Parameters of a mend by their names; which there are, and of what kind, the mend says.
 Params = dict[str, Any]
@@ -26,7 +27,7 @@ def parse_call(text: str) -> Call:
         for piece in _split(rest, ","):
             key, equals, raw = piece.partition("=")
             if not equals:
-                raise InputError(f"{text!r}: {piece!r} is not key=value.")
+                raise InputError(say("words.no-pair", text=text, piece=piece))
             params[key.strip()] = raw
     return Call(name.strip(), params)
 
@@ -36,16 +37,16 @@ def calls_of_json(text: str, label: str) -> list[Call]:
     try:
         tree = json.loads(text)
     except ValueError as error:
-        raise InputError(f"{label} is not JSON: {error}.") from error
+        raise InputError(say("words.not-json", label=label, error=str(error))) from error
     listed = tree.get("mends") if isinstance(tree, dict) else tree
     if not isinstance(listed, list):
-        raise InputError(f"{label} holds no list of mends; give what `mend --json` wrote.")
+        raise InputError(say("words.no-recipe", label=label))
     out = []
     for k, entry in enumerate(listed):
         made = entry if isinstance(entry, dict) else {}
         mend, params = made.get("mend"), made.get("params", {})
         if not isinstance(mend, str) or not isinstance(params, dict):
-            raise InputError(f'{label}, at {k}, is no mend; each is {{"mend": "…", "params": {{…}}}}.')
+            raise InputError(say("words.no-mend", label=label, k=k))
         if made.get("applied", True):
             out.append(Call(mend, params))
     return out

@@ -9,6 +9,7 @@ from functools import lru_cache
 from typing import Any
 
 from ..limits import InputError
+from .refusals import say
 
 #: Letters of a pattern, and of what is put in its place.
 MOST_LETTERS = 500
@@ -20,7 +21,7 @@ def compiled(pattern: str, label: str) -> Any:
     import re2
 
     if len(pattern) > MOST_LETTERS:
-        raise InputError(f"{label}: a pattern of more than {MOST_LETTERS} letters is not taken.")
+        raise InputError(say("words.pattern-too-long", label=label, most=MOST_LETTERS))
     options = re2.Options()
     options.log_errors = False
     try:
@@ -28,7 +29,7 @@ def compiled(pattern: str, label: str) -> Any:
     except (re2.error, UnicodeEncodeError) as error:
         told = error.args[0] if error.args and not isinstance(error, UnicodeEncodeError) else "it holds no proper text"
         words = told.decode(errors="replace") if isinstance(told, bytes) else str(told)
-        raise InputError(f"{label}: {pattern!r} is no valid pattern: {words}.") from error
+        raise InputError(say("words.no-pattern", label=label, pattern=pattern, words=words)) from error
 
 
 def replaced(expression: Any, into: str, text: str, label: str) -> str:
@@ -38,4 +39,4 @@ def replaced(expression: Any, into: str, text: str, label: str) -> str:
     except UnicodeEncodeError:
         return text
     except (IndexError, ValueError, KeyError) as error:
-        raise InputError(f"{label}: {into!r} names a group that the pattern does not have.") from error
+        raise InputError(say("words.no-such-group", label=label, into=into)) from error

@@ -21,6 +21,7 @@ from .clips import read_clips
 from .lights import camera_of, light_of
 from .materials import Effects
 from .mesh import Geometry, geometry_mesh, read_geometry
+from .messages import say
 from .rig import Rig, morphs_of, read_rig
 from .transforms import product
 
@@ -57,9 +58,7 @@ class _Reader:
         self.package, self.path, self.label = package, path, path.rpartition("/")[2]
         self.root = parse_xml(data, self.label)
         if self.root.tag != "COLLADA":
-            raise InputError(
-                f"{self.label} begins with <{self.root.tag}>, so it is no COLLADA document; give it its true ending."
-            )
+            raise InputError(say("collada.no-collada", label=self.label, tag=self.root.tag))
         self.numbers = Numbers(self.label)
         self.problems: list[Problem] = []
         self.by_id: dict[str, Element] = {}
@@ -149,11 +148,9 @@ class _Reader:
     def node(self, element: Element, depth: int, above: tuple[Element, ...]) -> int:
         number = len(self.drafts)
         if number >= _MOST_NODES:
-            raise InputError(
-                f"{self.label} grows to more than {_MOST_NODES:,} nodes through its instances; export it with fewer."
-            )
+            raise InputError(say("collada.too-many-nodes", label=self.label, most=_MOST_NODES))
         if depth > 500 or element in above:
-            raise InputError(f"{self.label}: a node hangs below itself; the node tree runs in a circle, so export it again.")
+            raise InputError(say("collada.circle", label=self.label))
         draft = _Draft(_name(element), element.get("id") or "", element.get("sid") or "")
         if element.get("layer"):
             draft.extras["extras"] = {"layer": element.get("layer") or ""}

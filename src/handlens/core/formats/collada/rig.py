@@ -13,6 +13,7 @@ from ...scene.model import Morph, Weights, frozen
 from ...words.arrays import F64, I64
 from ..shared.xml import Element, Numbers
 from .mesh import Geometry, Sources, Target
+from .messages import say
 
 #: Controllers that may stand on each other: a skin over a morph over a geometry, with room.
 _DEEPEST = 8
@@ -39,7 +40,7 @@ class Rig:
         """Sparse weights of each vertex. Raises InputError where they are not for as many vertices."""
         if len(self.counts) != vertices:
             raise InputError(
-                f"{label}: the skin {self.key!r} has weights for {len(self.counts):,} vertices of {vertices:,}; export it again."
+                say("collada.weights-of-others", label=label, key=self.key, count=len(self.counts), vertices=vertices)
             )
         # A joint of -1 stands for the bind shape itself, which no joint moves: kept out, and the sum then tells.
         own = self.pairs[:, 0] >= 0

@@ -21,6 +21,7 @@ from ...limits import InputError
 from ...packages import Package
 from ...words.arrays import Array
 from ...words.json_tree import Json
+from .messages import say
 from .packed import DRACO, MESHOPT, Unpacked, unpack
 
 #: §3.6.2.2: component types.
@@ -104,57 +105,53 @@ class Document:
         try:
             tree = msgspec.json.decode(text)
         except (msgspec.DecodeError, UnicodeDecodeError) as error:
-            raise InputError(f"{self.label} is not valid JSON: {error}.") from error
+            raise InputError(say("gltf.not-json", label=self.label, error=str(error))) from error
         if not isinstance(tree, dict):
-            raise InputError(f"{self.label} holds no glTF object.")
+            raise InputError(say("gltf.no-object", label=self.label))
         return tree
 
     def _unpack(self, data: memoryview) -> memoryview:
         """§4.4: 12-byte header, then chunks of length, type and data."""
         if len(data) < 12:
-            raise InputError(f"{self.label} is cut off in its header; export it again.")
+            raise InputError(say("gltf.cut-off-header", label=self.label))
         version, length = struct.unpack_from("<II", data, 4)
         if version == 1:
-            raise InputError(f"{self.label} is glTF 1.0, which this reader does not take; export it as glTF 2.0.")
+            raise InputError(say("gltf.version-1", label=self.label))
         if version != 2:
-            raise InputError(f"{self.label} says that it is version {version} of the container; only 2 is known.")
+            raise InputError(say("gltf.container-version", label=self.label, version=version))
         if length > len(data):
-            raise InputError(
-                f"{self.label} is cut off: its header promises {length:,} bytes and {len(data):,} came; send it again."
-            )
+            raise InputError(say("gltf.cut-off", label=self.label, length=length, count=len(data)))
         at, tree = 12, None
         while at + 8 <= length:
             size, kind = struct.unpack_from("<I4s", data, at)
             at += 8
             if at + size > length:
-                raise InputError(f"{self.label} is cut off inside a chunk; export it again.")
+                raise InputError(say("gltf.cut-off-chunk", label=self.label))
             if kind == b"JSON" and tree is None:
                 tree = data[at : at + size]
             elif kind == b"BIN\x00" and self.chunk is None:
                 self.chunk = data[at : at + size]
             at += size + (-size % 4)
         if tree is None:
-            raise InputError(f"{self.label} holds no JSON chunk; export it again.")
+            raise InputError(say("gltf.no-json", label=self.label))
         return tree
 
     def _check_version(self) -> None:
         old = "techniques" in self.json or isinstance(self.json.get("meshes"), dict)
         asset = {"version": "1.0"} if old else self.json.get("asset")
         if not isinstance(asset, dict) or not isinstance(asset.get("version", ""), str):
-            raise InputError(f"{self.label} names no glTF version (asset.version); export it again.")
+            raise InputError(say("gltf.no-version", label=self.label))
         version = str(asset.get("minVersion") or asset.get("version") or "")
         if version.startswith("1"):
-            raise InputError(f"{self.label} is glTF 1.0, which this reader does not take; export it as glTF 2.0.")
+            raise InputError(say("gltf.version-1", label=self.label))
         if not version.startswith("2"):
-            raise InputError(f"{self.label} names glTF version {version or 'none'}; only 2.x is read.")
+            raise InputError(say("gltf.other-version", label=self.label, version=version or "none"))
         required = self.json.get("extensionsRequired", [])
         if not isinstance(required, list):
-            raise InputError(f"{self.label}: extensionsRequired is not a list.")
+            raise InputError(say("gltf.extensions-no-list", label=self.label))
         for name in required:
             if name not in KNOWN and not str(name).startswith("KHR_materials_"):
-                raise InputError(
-                    f"{self.label} needs the extension {name}, which is not read yet; export it without that extension."
-                )
+                raise InputError(say("gltf.unread-extension", label=self.label, name=name))
 
     # --- typed views on the JSON -------------------------------------------------------------
 
@@ -163,12 +160,12 @@ class Document:
         if key not in self._arrays:
             value = self.json.get(key, [])
             if not isinstance(value, list) or not all(isinstance(v, dict) for v in value):
-                raise InputError(f"{self.label}: {key} is not a list of objects.")
+                raise InputError(say("gltf.no-list-of-objects", label=self.label, key=key))
             self._arrays[key] = value
         return self._arrays[key]
 
     def fail(self, where: str, what: str) -> InputError:
-        return InputError(f"{self.label}: {where} {what}.")
+        return InputError(say("gltf.wrong-value", label=self.label, where=where, what=what))
 
     def integer(self, owner: Mapping[str, Any], key: str, where: str, default: int | None = None) -> int:
         """A non-negative integer property. Raises InputError where it is absent (without a default) or not one."""
@@ -337,10 +334,10 @@ def decode_data_uri(uri: str, where: str) -> bytes:
     """Bytes of a data URI (RFC 2397). Raises InputError where it is malformed."""
     head, comma, body = uri.partition(",")
     if not comma:
-        raise InputError(f"{where} has a data URI without data.")
+        raise InputError(say("gltf.data-uri-empty", where=where))
     try:
         if head.endswith(";base64"):
             return b64decode(unquote_to_bytes(body), validate=False)
         return unquote_to_bytes(body)
     except (binascii.Error, ValueError) as error:
-        raise InputError(f"{where} has a damaged data URI.") from error
+        raise InputError(say("gltf.data-uri-damaged", where=where)) from error

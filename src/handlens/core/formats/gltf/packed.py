@@ -16,6 +16,7 @@ from ...limits import InputError
 from ...machine.native import in_child
 from ...words.arrays import Array
 from ...words.json_tree import Json
+from .messages import say
 
 DRACO = "KHR_draco_mesh_compression"
 MESHOPT = ("EXT_meshopt_compression",)
@@ -94,9 +95,7 @@ def unpack(doc: Source) -> Unpacked:
     for primitive, found, item in zip(primitives, answers, items, strict=False):
         lost = sorted(set(item["ids"]) - set(found["attributes"]))
         if lost or (found["faces"] is None and "indices" in primitive):
-            raise InputError(
-                f"{item['where']} does not hold {lost[0] if lost else 'its faces'} in its Draco data; export it unpacked."
-            )
+            raise InputError(say("gltf.draco-incomplete", where=item["where"], missing=lost[0] if lost else "its faces"))
         attributes = primitive.get("attributes")
         for name, section in found["attributes"].items():
             number = attributes.get(name) if isinstance(attributes, dict) else None

@@ -13,6 +13,7 @@ from ...machine.extras import need
 from ...machine.meshopt import library
 from ...machine.sections import Sections
 from ...words.json_tree import Json
+from .messages import say
 
 _FILTERS = {
     "OCTAHEDRAL": "meshopt_decodeFilterOct",
@@ -40,7 +41,7 @@ def _draco(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any]:
     try:
         mesh = DracoPy.decode(piece)
     except Exception as error:
-        raise InputError(f"{item['where']} is damaged in its Draco data; export it unpacked.") from error
+        raise InputError(say("gltf.draco-damaged", where=item["where"])) from error
     faces = getattr(mesh, "faces", None)
     found = {int(a["unique_id"]): np.asarray(a["data"]) for a in mesh.attributes}
     answer: dict[str, Any] = {"attributes": {}, "faces": None}
@@ -60,7 +61,7 @@ def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any
     """EXT_meshopt_compression: attributes, triangles or indices, and the filters that come after."""
     count, stride = item["count"], item["stride"]
     if count * stride > MAX_FILE_BYTES:
-        raise InputError(f"{item['where']} unpacks to more than {MAX_FILE_BYTES >> 30} GiB, the most that is read.")
+        raise InputError(say("gltf.unpacks-too-large", where=item["where"], gib=MAX_FILE_BYTES >> 30))
     unpacker = _library(item["where"])
     target = np.zeros(max(count * stride, 1), np.uint8)
     at = target.ctypes.data_as(ctypes.c_void_p)
@@ -76,14 +77,14 @@ def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any
         else stride in (2, 4) and (item["mode"] != "TRIANGLES" or count % 3 == 0)
     )
     if name is None or not fits:
-        raise InputError(f"{item['where']} states a way of packing that does not exist; export it unpacked.")
+        raise InputError(say("gltf.unknown-packing", where=item["where"]))
     wrong = getattr(unpacker, name)(at, size(count), size(stride), piece, size(len(piece)))
     if wrong:
-        raise InputError(f"{item['where']} is damaged in its packed data; export it unpacked.")
+        raise InputError(say("gltf.packed-damaged", where=item["where"]))
     chosen = _FILTERS.get(item["filter"])
     if chosen:
         if stride not in {"OCTAHEDRAL": (4, 8), "QUATERNION": (8,), "EXPONENTIAL": tuple(range(4, 257, 4))}[item["filter"]]:
-            raise InputError(f"{item['where']} states a filter that does not fit its stride of {stride}; export it unpacked.")
+            raise InputError(say("gltf.unfit-filter", where=item["where"], stride=stride))
         getattr(unpacker, chosen)(at, size(count), size(stride))
     return out.array(target[: count * stride], np.uint8)
 
@@ -91,7 +92,5 @@ def _meshopt(piece: bytes, item: dict[str, Any], out: Sections) -> dict[str, Any
 def _library(where: str) -> ctypes.CDLL:
     found = library()
     if found is None:
-        raise InputError(
-            f"{where} is packed with meshopt, and the library for it (Debian's libmeshoptimizer2d) is not installed; install it or export it unpacked."
-        )
+        raise InputError(say("gltf.no-meshopt", where=where))
     return found

@@ -10,6 +10,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import F64, I32, I64
+from .messages import say
 
 #: Keywords whose lines come in long runs, and how each begins.
 KEYWORDS = {b"v ": "v", b"vt": "vt", b"vn": "vn", b"f ": "f", b"l ": "l", b"p ": "p"}
@@ -95,7 +96,7 @@ class LineParser:
         )
 
     def refuse(self, line: int, what: str) -> NoReturn:
-        raise InputError(f"{self.label}, line {line:,}: it {what}; export the file again.")
+        raise InputError(say("obj.wrong-line", label=self.label, line=line, what=what))
 
     def _floats(self, tokens: list[bytes], line: int) -> list[float]:
         out = []

@@ -19,6 +19,7 @@ from ...words.arrays import F64, I32, I64, Array
 from ..shared.text import decode, plain
 from .library import Libraries
 from .lines import LARGEST, Corners, LineParser, Run
+from .messages import say
 
 #: Bytes from which loading the compiled loops takes less time than they save.
 _FREE_FORM = {"cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con", "vp"}
@@ -105,7 +106,7 @@ class _Reader:
                 for offset, line in enumerate(text[run.start : run.stop].split(b"\n")):
                     self._statement(line, run.first + offset)
         if not self.known and self.unknown:
-            raise InputError(f"{self.label} holds no OBJ statement; its line {self.unknown[0][0]} reads {self.unknown[0][1]!r}.")
+            raise InputError(say("obj.no-obj", label=self.label, line=self.unknown[0][0], text=self.unknown[0][1]))
         return self._scene()
 
     def _run(self, text: bytes, run: Run) -> None:

@@ -17,6 +17,7 @@ from ...scene.model import frozen
 from ...words.arrays import F64, I32, I64, Array
 from ..shared.lists import ragged
 from ..shared.text import parse_numbers, plain, tokens_a_line
+from .messages import say
 
 #: Prefixes are told apart by their case: N for normals, n for a number of dimensions.
 _KEYWORD = re.compile(rb"[ \n]*(ST)?(C)?(N)?(4)?(n)?(?i:OFF)\b")
@@ -26,20 +27,18 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     """Read an OFF. Raises InputError."""
     label = path.rpartition("/")[2]
     if re.match(rb"\s*\w*OFF\s+BINARY", data[:64]):
-        raise InputError(f"{label} is a binary OFF, which is not read; export it as text or as PLY.")
+        raise InputError(say("off.binary", label=label))
     text = re.sub(rb"#[^\n]*", b"", plain(data, label, "OFF"))
     prefixes = _KEYWORD.match(text)
     if prefixes is None:
-        raise InputError(f"{label} does not begin with OFF, so it is no such file; give it its true ending.")
+        raise InputError(say("off.no-off", label=label))
     st, coloured, normal, four, any_ = (bool(g) for g in prefixes.groups())
     if four or any_:
-        raise InputError(
-            f"{label} has vertices of more than three dimensions, which is no model to look at; export it with three."
-        )
+        raise InputError(say("off.more-dimensions", label=label))
     body = re.sub(rb"\n[ \n]+", b"\n", text[prefixes.end() :]).lstrip(b" \n")
     values = parse_numbers(body, np.float64) if body.strip() else np.zeros(0)
     if values is None or len(values) < 3:
-        raise InputError(f"{label} has something that is no number after OFF; export the file again.")
+        raise InputError(say("off.no-number", label=label))
     widths = tokens_a_line(body if body.endswith(b"\n") else body + b"\n")
     vertices, faces, line_starts, at = _counts(values, widths, label)
     # The lines of vertices tell how many numbers each has: colours may come with or without alpha.
@@ -51,7 +50,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     ):
         columns = int(line_starts[1] - line_starts[0])
     if columns < 3 or vertices * columns > len(values) - at:
-        raise InputError(f"{label} states {vertices:,} vertices but ends before them; it was cut off, so export it again.")
+        raise InputError(say("off.cut-off-vertices", label=label, vertices=vertices))
     rows = values[at : at + vertices * columns].reshape(vertices, columns)
     problems: list[Problem] = []
     starts, counts, colours = _faces(
@@ -60,9 +59,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     corners = values[ragged(starts, counts)].astype(np.int64)
     wrong = np.flatnonzero((corners < 0) | (corners >= vertices))
     if len(wrong):
-        raise InputError(
-            f"{label} uses vertex {int(corners[wrong[0]]):,} in a face, but only {vertices:,} are there; export the file again."
-        )
+        raise InputError(say("off.no-such-vertex", label=label, vertex=int(corners[wrong[0]]), vertices=vertices))
     thin = counts < 3
     if thin.any():
         problems.append(
@@ -87,7 +84,7 @@ def _counts(values: F64, widths: I64, label: str) -> tuple[int, int, Array, int]
     """Vertices, faces, where each later line starts among the numbers, and where the vertices start."""
     head = values[:3]
     if (head < 0).any() or (head != np.floor(head)).any() or not np.isfinite(head).all() or (head > 2**31).any():
-        raise InputError(f"{label} has no counts of vertices, faces and edges after OFF; export the file again.")
+        raise InputError(say("off.no-counts", label=label))
     ends = np.cumsum(widths)
     first = int(np.searchsorted(ends, 3))
     at = 3 if first >= len(ends) or ends[first] != 3 else int(ends[first])
@@ -96,7 +93,7 @@ def _counts(values: F64, widths: I64, label: str) -> tuple[int, int, Array, int]
 
 def _faces(values: F64, at: int, lines: I64, faces: int, label: str) -> tuple[Array, Array, Array | None]:
     """Starts (F,) and counts (F,) of each face's corners among the numbers, and colours (F, 3) where every face has one."""
-    cut = InputError(f"{label} states {faces:,} faces but ends before them; it was cut off, so export it again.")
+    cut = InputError(say("off.cut-off-faces", label=label, faces=faces))
     if not faces:
         return np.zeros(0, np.int64), np.zeros(0, np.int64), None
     if len(lines) > faces and int(lines[0]) == at:

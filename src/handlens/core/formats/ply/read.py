@@ -19,6 +19,7 @@ from ...surface.pictures import referenced
 from ...words.arrays import F32, I32, I64, Array
 from ..shared.lists import ragged, walk_lists
 from ..shared.text import decode, parse_numbers
+from .messages import say
 
 _TYPES = {
     "char": "i1",
@@ -97,14 +98,12 @@ def _header(data: bytes, label: str) -> tuple[str, list[_Element], list[str], in
         rb"\rend_header[ \t]*(\r\n|\n|\r)", data[:_LARGEST_HEADER]
     )
     if not re.match(rb"ply\s", data[:4]) or end is None:
-        raise InputError(f"{label} has no whole PLY header; export it again.")
+        raise InputError(say("ply.no-header", label=label))
     kind, elements, textures = "", list[_Element](), list[str]()
     lines = re.split(r"\r\n|\n|\r", decode(data[: end.start()]))
 
     def refuse(number: int) -> InputError:
-        return InputError(
-            f"{label}, line {number}: {lines[number - 1].strip()[:60]!r} is no PLY header line; export the file again."
-        )
+        return InputError(say("ply.wrong-header-line", label=label, number=number, text=lines[number - 1].strip()[:60]))
 
     for number, line in enumerate(lines, 1):
         words = line.split()
@@ -128,7 +127,7 @@ def _header(data: bytes, label: str) -> tuple[str, list[_Element], list[str], in
             case _:
                 continue
     if kind not in ("ascii", "binary_little_endian", "binary_big_endian"):
-        raise InputError(f"{label} states the format {kind or 'none'!r}, which is none of PLY's three; export it again.")
+        raise InputError(say("ply.unknown-format", label=label, kind=kind or "none"))
     return kind, elements, [texture for texture in textures if texture], end.end()
 
 
@@ -160,9 +159,7 @@ class _Body:
         n, start = element.count, self.at
         least = sum(self.width(p.count_kind or p.kind) for p in element.properties)
         if least * n > self.size - start:
-            raise InputError(
-                f"{self.label} states {n:,} {element.name} entries but ends before them; it was cut off, so export it again."
-            )
+            raise InputError(say("ply.cut-off", label=self.label, count=n, name=element.name))
         columns = _Columns({}, {})
         lists = [p for p in element.properties if p.count_kind]
         if not n or not element.properties:
@@ -188,9 +185,7 @@ class _Body:
         count_at = lambda places: self.column(at + places + before, list_.count_kind or "").astype(np.int64)
         found = walk_lists(self.size - at, n, lead, self.width(list_.kind), after, count_at)
         if found is None:
-            raise InputError(
-                f"{self.label} has a list in its {element.name} entries that runs past the end; it was cut off, so export it again."
-            )
+            raise InputError(say("ply.cut-off-list", label=self.label, name=element.name))
         starts, counts, length = found
         self.at += length
         return at + starts, counts
@@ -230,9 +225,7 @@ class _Body:
                 else:
                     self.at += width
             if self.at > self.size:
-                raise InputError(
-                    f"{self.label} has a list in its {element.name} entries that runs past the end; it was cut off, so export it again."
-                )
+                raise InputError(say("ply.cut-off-list", label=self.label, name=element.name))
         for k, entry in enumerate(element.properties):
             if entry.count_kind is None:
                 into.scalars.setdefault(entry.name, self.column(places[k], entry.kind))
@@ -273,7 +266,7 @@ class _Text(_Body):
         values = parse_numbers(body, np.float64) if body.strip() else np.zeros(0)
         if values is None:
             wrong = next((w for w in body.split() if not _is_number(w)), b"")
-            raise InputError(f"{label} has {decode(wrong[:40])!r} where a number belongs; export the file again.")
+            raise InputError(say("ply.no-number", label=label, text=decode(wrong[:40])))
         super().__init__(len(values), label)
         self.values = values
 
@@ -313,7 +306,7 @@ def _scene(
     if vertex is None or not all(a in vertex.scalars for a in "xyz"):
         count = next((element.count for element in elements if element.name == "vertex"), 0)
         if vertex is None or count:
-            raise InputError(f"{label} has no vertex positions (x, y and z), so there is nothing to read; export it again.")
+            raise InputError(say("ply.no-positions", label=label))
         vertex = _Columns({a: np.zeros(0) for a in "xyz"}, {})
     positions = np.stack([vertex.scalars[a].astype(np.float64) for a in "xyz"], axis=1)
     total = len(positions)
@@ -406,9 +399,7 @@ def _faces(
     wrong = np.flatnonzero((corners < 0) | (corners >= total))
     if len(wrong):
         at = int(np.searchsorted(np.cumsum(counts), wrong[0], side="right"))
-        raise InputError(
-            f"{label}: face {at:,} uses vertex {int(corners[wrong[0]]):,}, but only {total:,} are there; export the file again."
-        )
+        raise InputError(say("ply.no-such-vertex", label=label, at=at, vertex=int(corners[wrong[0]]), total=total))
     uv = face.lists.get("texcoord")
     uv_layer = colour_layer = None
     if uv is not None and strip_list is None and (uv[0] == 2 * counts).all():
@@ -465,7 +456,7 @@ def _edges(tables: dict[str, _Columns], total: int, label: str) -> I32:
         return np.zeros((0, 2), np.int32)
     pairs = np.stack([edge.scalars["vertex1"], edge.scalars["vertex2"]], axis=1).astype(np.int64)
     if ((pairs < 0) | (pairs >= total)).any():
-        raise InputError(f"{label}: an edge uses a vertex that is not there; export the file again.")
+        raise InputError(say("ply.edge-without-vertex", label=label))
     return pairs.astype(np.int32)
 
 

@@ -8,6 +8,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import I64, Array
+from .messages import say
 
 
 def decode(raw: bytes) -> str:
@@ -24,10 +25,10 @@ def plain(data: bytes, label: str, kind: str) -> bytes:
         try:
             data = data.decode("utf-16").encode("utf-8")
         except UnicodeDecodeError as error:
-            raise InputError(f"{label} is damaged UTF-16 text; export it again.") from error
+            raise InputError(say("shared.damaged-utf-16", label=label)) from error
     data = data.removeprefix(b"\xef\xbb\xbf")
     if b"\x00" in data:
-        raise InputError(f"{label} is not text, so it is no {kind}; give the file its true ending.")
+        raise InputError(say("shared.not-text", label=label, kind=kind))
     if b"\r" in data:
         data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
     if b"\t" in data:

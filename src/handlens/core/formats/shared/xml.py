@@ -9,6 +9,7 @@ from lxml import etree
 
 from ...limits import InputError
 from ...words.arrays import F64, I64
+from .messages import say
 from .text import parse_numbers
 
 Element = etree._Element
@@ -24,11 +25,11 @@ def parse_xml(data: bytes, label: str) -> Element:
         root = etree.fromstring(data, parser)
     except etree.XMLSyntaxError as error:
         line = error.lineno or 0
-        raise InputError(f"{label}, line {line:,}: it is not whole XML there; export the file again.") from error
+        raise InputError(say("shared.broken-xml", label=label, line=line)) from error
     except (ValueError, LookupError) as error:
-        raise InputError(f"{label} states an encoding that its text does not have; export the file again.") from error
+        raise InputError(say("shared.wrong-encoding", label=label)) from error
     if root is None:
-        raise InputError(f"{label} holds no element; export the file again.")
+        raise InputError(say("shared.no-element", label=label))
     for element in root.iter(etree.Element):
         if "}" in element.tag:
             element.tag = element.tag.rpartition("}")[2]
@@ -78,4 +79,4 @@ class Numbers:
     def fail(self, element: Element | None, what: str) -> NoReturn:
         line = element.sourceline if element is not None else 0
         tag = element.tag if element is not None else "it"
-        raise InputError(f"{self.label}, line {line or 0:,}: <{tag}> {what}; export the file again.")
+        raise InputError(say("shared.wrong-element", label=self.label, line=line or 0, tag=tag, what=what))

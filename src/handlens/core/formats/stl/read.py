@@ -16,6 +16,7 @@ from ...scene import Layer, Mesh, Node, Problem, Scene
 from ...scene.model import frozen
 from ...words.arrays import F64, Array
 from ..shared.text import decode, parse_numbers, plain
+from .messages import say
 
 FACET = np.dtype([("normal", "<f4", 3), ("corners", "<f4", (3, 3)), ("attribute", "<u2")])
 _HEADER = 84
@@ -43,11 +44,11 @@ def is_binary(data: bytes) -> bool:
 
 def _binary(data: bytes, label: str, problems: list[Problem]) -> list[tuple[str, Array, Array]]:
     if len(data) < _HEADER:
-        raise InputError(f"{label} is too short for an STL ({len(data)} bytes); export it again.")
+        raise InputError(say("stl.too-short", label=label, count=len(data)))
     (count,) = struct.unpack_from("<I", data, 80)
     there = (len(data) - _HEADER) // 50
     if count > there:
-        raise InputError(f"{label} states {count:,} facets but holds only {there:,}; it was cut off, so export it again.")
+        raise InputError(say("stl.cut-off", label=label, count=count, there=there))
     rows = np.frombuffer(data, FACET, count, _HEADER)
     left = len(data) - _HEADER - 50 * count
     if left:
@@ -74,7 +75,7 @@ def _text(data: bytes, label: str) -> list[tuple[str, Array, Array]]:
         after = body[end.end() :] if end else b""
         if after.strip():
             at = line + 1 + body.count(b"\n", 0, end.end() if end else 0)
-            raise InputError(f"{label}, line {at:,}: there is something after the end of a solid; export the file again.")
+            raise InputError(say("stl.after-the-end", label=label, at=at))
         rows = _facets(body[: end.start()] if end else body)
         if rows is None:
             rows = _facet_lines(body[: end.start()] if end else body, line + 1, label)
@@ -98,7 +99,7 @@ def _facet_lines(body: bytes, first_line: int, label: str) -> Array:
     """The same line by line, which finds the line of a mistake."""
 
     def refuse(k: int, what: str) -> InputError:
-        return InputError(f"{label}, line {first_line + k:,}: it {what}; export the file again.")
+        return InputError(say("stl.wrong-line", label=label, line=first_line + k, what=what))
 
     rows: list[list[float]] = []
     row: list[float] | None = None
@@ -128,7 +129,7 @@ def _facet_lines(body: bytes, first_line: int, label: str) -> Array:
         else:
             raise refuse(k, f"begins with {decode(words[0][:40])!r}, which is no STL statement")
     if row is not None:
-        raise InputError(f"{label} ends in the middle of a facet; it was cut off, so export it again.")
+        raise InputError(say("stl.cut-off-facet", label=label))
     return np.array(rows, np.float64).reshape(-1, 12)
 
 

@@ -22,6 +22,7 @@ from ...surface.pictures import media_type
 from ...words.arrays import F64, I64, Array
 from ..conform.frame import THREEMF_UNITS as UNITS
 from ..shared.xml import Element, Numbers, parse_xml
+from .messages import say
 
 _MOST_NODES = 200_000
 _WRAPS = {"wrap": REPEAT, "mirror": MIRROR, "clamp": CLAMP, "none": CLAMP}
@@ -33,7 +34,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
     try:
         archive = zipfile.ZipFile(io.BytesIO(data))
     except (zipfile.BadZipFile, ValueError, OSError, NotImplementedError) as error:
-        raise InputError(f"{label} is no whole 3MF package; export it again.") from error
+        raise InputError(say("threemf.no-package", label=label)) from error
     return _Reader(archive, label).scene()
 
 
@@ -44,7 +45,7 @@ class _Reader:
         self.part = self._start()
         self.root = parse_xml(self.bytes(self.part), f"{label}, {self.part}")
         if self.root.tag != "model":
-            raise InputError(f"{label} has no <model> in {self.part}; export it again.")
+            raise InputError(say("threemf.no-model", label=label, part=self.part))
         self.numbers = Numbers(label)
         self.problems: list[Problem] = []
         self.nodes: list[Node] = []
@@ -62,9 +63,9 @@ class _Reader:
         try:
             return self.archive.read(self.entries[path])
         except KeyError:
-            raise InputError(f"{self.label} names {path}, which is not in the package; export it again.") from None
+            raise InputError(say("threemf.no-such-part", label=self.label, path=path)) from None
         except Exception as error:  # zlib and lzma raise errors of their own
-            raise InputError(f"{path} in {self.label} is damaged; export it again.") from error
+            raise InputError(say("threemf.damaged", path=path, label=self.label)) from error
 
     def _start(self) -> str:
         """The model part that the package's relationships name (OPC, 9.3), else the first model part."""
@@ -76,7 +77,7 @@ class _Reader:
                     return target
         found = next((n for n in self.entries if n.lower().endswith(".model")), None)
         if found is None:
-            raise InputError(f"{self.label} holds no model part; export it again.")
+            raise InputError(say("threemf.no-model-part", label=self.label))
         return found
 
     def scene(self) -> Scene:
@@ -188,11 +189,9 @@ class _Reader:
             )
             return None
         if depth > 200:
-            raise InputError(f"{self.label}: an object is a component of itself; export it again.")
+            raise InputError(say("threemf.circle", label=self.label))
         if len(self.nodes) >= _MOST_NODES:
-            raise InputError(
-                f"{self.label} grows to more than {_MOST_NODES:,} nodes through its components; export it with fewer."
-            )
+            raise InputError(say("threemf.too-many-nodes", label=self.label, most=_MOST_NODES))
         number = len(self.nodes)
         name = found.get("name")
         name = f"object_{key}" if name is None else name
@@ -235,7 +234,7 @@ class _Reader:
         rows = self.table(triangles, "triangle", ("v1", "v2", "v3"), int)
         if len(rows) and (rows.max() >= len(positions) or rows.min() < 0):
             raise InputError(
-                f"{self.label}: a triangle of {name} uses vertex {int(rows.max()):,}, but only {len(positions):,} are there; export it again."
+                say("threemf.no-such-vertex", label=self.label, name=name, vertex=int(rows.max()), count=len(positions))
             )
         pid, entries = self.properties(triangles, owner, len(rows))
         slots, table, uvs, colours = self.surfaces(pid, entries)

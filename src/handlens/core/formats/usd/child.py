@@ -18,6 +18,7 @@ from .growth import MOST, grown
 from .layers import Layers
 from .looks import camera, light
 from .materials import Materials
+from .messages import say
 from .rig import Rigs
 from .shapes import Shapes
 from .tags import CLIP, NODES, PIECE, WRAPPER
@@ -31,14 +32,12 @@ _OTHER = ("NurbsPatch", "NurbsCurves", "HermiteCurves", "TetMesh", "Volume")
 def read_stage(request: Json) -> bytes:
     """The container of a stage. request: file, the path of the root layer; root, the folder that all of it lies in; packages, the
     first layer of each unpacked package by the package's path; label, how it is called in messages."""
-    damaged = InputError(f"{request['label']} is damaged, or no USD file; export it again.")
+    damaged = InputError(say("usd.damaged", label=request["label"]))
     layers = Layers(Path(request["root"]), request["packages"], request["label"])
     try:
         first = layers.open(request["file"])
         if first and grown(layers.held, request["file"]) > MOST:
-            raise InputError(
-                f"{request['label']} grows to more than {MOST:,} prims through its references; export it flattened, or with fewer."
-            )
+            raise InputError(say("usd.too-many-prims", label=request["label"], most=MOST))
         stage = Usd.Stage.Open(first, Usd.Stage.LoadAll) if first else None
         if stage is None:
             raise damaged
@@ -144,9 +143,7 @@ class _Reader:
             return None
         number = len(self.nodes)
         if number >= _MOST_NODES:
-            raise InputError(
-                f"{self.label} grows to more than {_MOST_NODES:,} nodes through its instances; export it with fewer."
-            )
+            raise InputError(say("usd.too-many-nodes", label=self.label, most=_MOST_NODES))
         entry: dict[str, Any] = {"name": called(prim), "children": [], "hidden": False, "purpose": ""}
         self.nodes.append(entry)
         local = np.eye(4)

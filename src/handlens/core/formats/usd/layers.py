@@ -14,6 +14,7 @@ from urllib.parse import unquote
 from pxr import Sdf, UsdUtils
 
 from ...limits import InputError
+from .messages import say
 from .tags import UNPACKED
 
 #: Layers that one stage may be made of.
@@ -47,7 +48,7 @@ class Layers:
                 continue
             self.held[path] = layer
             if len(self.held) > MOST_LAYERS:
-                raise InputError(f"{self.label} is made of more than {MOST_LAYERS:,} layers; export it flattened.")
+                raise InputError(say("usd.too-many-layers", label=self.label, most=MOST_LAYERS))
             found: list[str] = []
             UsdUtils.ModifyAssetPaths(layer, lambda asset, path=path, found=found: self._led(asset, path, found))
             _without_templates(layer)

@@ -25,6 +25,7 @@ from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type, referenced
 from ...words.arrays import Array
 from ...words.json_tree import Json
+from .messages import say
 from .tags import UNPACKED
 
 _LAYERS = (".usda", ".usdc", ".usd", ".usdz")
@@ -87,7 +88,7 @@ def _unpacked(data: bytes, place: Path, label: str) -> str | None:
                 at.write_bytes(archive.read(entry) if at.suffix.lower() in _LAYERS else b"")
             first = folder / next((n for n in archive.namelist() if not n.endswith("/")), "")
     except (zipfile.BadZipFile, zlib.error, EOFError, RuntimeError, ValueError, NotImplementedError, OSError) as error:
-        raise InputError(f"{label} is damaged: it is no readable package; export it again.") from error
+        raise InputError(say("usd.damaged-package", label=label)) from error
     return str(first) if first.is_file() and first.is_relative_to(folder) else None
 
 
@@ -208,11 +209,17 @@ class _Scene:
         counts, corners, slots = self.array(material["counts"]), self.array(material["corners"]), self.array(material["slots"])
         if (counts < 0).any() or counts.sum() != len(corners):
             raise InputError(
-                f"{self.label}: {material['name']} counts {int(counts.sum()):,} corners but holds {len(corners):,}; export it again."
+                say(
+                    "usd.wrong-corner-count",
+                    label=self.label,
+                    name=material["name"],
+                    corners=int(counts.sum()),
+                    there=len(corners),
+                )
             )
         if len(corners) and (corners.max() >= total or corners.min() < 0):
             raise InputError(
-                f"{self.label}: a face of {material['name']} uses point {int(corners.max()):,}, but only {total:,} are there; export it again."
+                say("usd.no-such-point", label=self.label, name=material["name"], vertex=int(corners.max()), total=total)
             )
         holes = self.array(material["holes"])
         keep_face = counts >= 3

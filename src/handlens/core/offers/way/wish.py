@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 
 from ...limits import InputError
 from ...route.stations import checks_by_id, find_mend
+from ..messages import say
 
 #: Results by how grave they are.
 RANK = {"note": 0, "caution": 1, "stop": 2}
@@ -29,6 +30,6 @@ def read_rules(rules: Mapping[str, str]) -> dict[str, str]:
     """Rules for choices, each checked. Raises InputError where one names a check or a mend that there is not."""
     for check, mend in rules.items():
         if check.partition(":")[0] not in checks_by_id():
-            raise InputError(f"A rule speaks of the check {check}, which there is not; `handlens checks` lists them.")
+            raise InputError(say("offers.no-such-check", check=check))
         find_mend(mend.partition(":")[0])
     return dict(rules)

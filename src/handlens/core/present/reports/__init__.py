@@ -7,6 +7,7 @@ from pathlib import PurePath
 
 from ...limits import InputError
 from .junit import junit
+from .messages import say
 from .page import page
 from .pdf import pdf
 from .reported import Reported
@@ -29,5 +30,5 @@ def report_file(name: str, reported: Sequence[Reported]) -> bytes:
     """The report of some models, of the kind that a file name asks for. Raises InputError for an ending that is none of them."""
     ending = PurePath(name).suffix.lower()
     if ending not in FORMATS:
-        raise InputError(f"{name}: a report is written as {', '.join(FORMATS)}; give it one of these endings.")
+        raise InputError(say("reports.unknown-report", name=name, formats=", ".join(FORMATS)))
     return FORMATS[ending](reported)

@@ -9,6 +9,7 @@ from collections.abc import Sequence
 from pathlib import Path
 
 from ...limits import InputError
+from .messages import say
 from .page import page
 from .reported import Reported
 
@@ -36,9 +37,7 @@ def pdf(reported: Sequence[Reported]) -> bytes:
         from weasyprint.text.fonts import FontConfiguration
         from weasyprint.urls import URLFetcher
     except (ImportError, OSError) as error:
-        raise InputError(
-            "A PDF needs the packages of `handlens[pdf]` and the system's Pango; install them, or ask for .html."
-        ) from error
+        raise InputError(say("reports.no-pdf")) from error
     logging.getLogger("weasyprint").setLevel(logging.ERROR)
     fonts, inside = FontConfiguration(), URLFetcher(allowed_protocols=["data"])
     faces = "".join(

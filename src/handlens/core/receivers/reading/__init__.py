@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from pathlib import PurePosixPath
 
 from ...limits import InputError
+from ..messages import say
 from .collada import read_collada
 from .gltf import read_gltf
 from .obj import read_obj
@@ -44,5 +45,5 @@ def model_of(files: Mapping[str, bytes]) -> str:
     """
     found = sorted((path.count("/"), -len(data), path) for path, data in files.items() if ending(path) in MODELS)
     if not found:
-        raise InputError("There is no model in the package.")
+        raise InputError(say("receivers.no-model"))
     return found[0][2]

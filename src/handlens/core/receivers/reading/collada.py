@@ -13,6 +13,7 @@ import numpy as np
 from ...formats.shared.xml import Element, parse_xml
 from ...limits import InputError
 from ...words.arrays import F64, I64, Array
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece, plain_name
 
 _SHADINGS = ("phong", "lambert", "blinn", "constant")
@@ -28,11 +29,11 @@ def read_collada(files: Mapping[str, bytes], main: str) -> Received:
     files: the package, by path. main: path of the .dae.
     """
     if not files[main]:
-        raise InputError(f"{main} cannot be read: it is empty.")
+        raise InputError(say("receivers.empty", main=main))
     try:
         return _Document(parse_xml(files[main], main), files, posixpath.dirname(main)).received()
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError) as error:
-        raise InputError(f"{main} cannot be read: what it holds does not fit together.") from error
+        raise InputError(say("receivers.does-not-fit", main=main)) from error
 
 
 class _Document:

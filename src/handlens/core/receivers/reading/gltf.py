@@ -15,6 +15,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import Array
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece, plain_name
 
 _TYPES = {5120: np.int8, 5121: np.uint8, 5122: np.int16, 5123: np.uint16, 5125: np.uint32, 5126: np.float32}
@@ -38,7 +39,7 @@ def read_gltf(files: Mapping[str, bytes], main: str) -> Received:
         return _File(tree, binary, files, posixpath.dirname(main)).received(main)
     except (LookupError, TypeError, ValueError, AttributeError, ArithmeticError, struct.error, RecursionError) as error:
         what = "cut off, or not laid out as glTF 2.0 wants it" if files[main] else "empty"
-        raise InputError(f"{main} cannot be read: it is {what}.") from error
+        raise InputError(say("receivers.wrong", main=main, what=what)) from error
 
 
 def _opened(data: bytes) -> tuple[dict[str, Any], bytes]:
@@ -93,7 +94,7 @@ class _File:
             buffer = self.tree["buffers"][number]
             data = self._at(buffer["uri"]) if "uri" in buffer else self.binary
             if data is None:
-                raise InputError(f"The package lacks {buffer['uri']}, which holds the geometry.")
+                raise InputError(say("receivers.no-geometry", uri=buffer["uri"]))
             self.buffers[number] = data
         begin = told.get("byteOffset", 0)
         return self.buffers[number][begin : begin + told["byteLength"]]

@@ -8,6 +8,7 @@ from collections.abc import Mapping
 import numpy as np
 
 from ...limits import InputError
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Surface, plain_name
 
 #: How many words follow each option of a map before its file name; -o, -s and -t take one to three numbers.
@@ -23,7 +24,7 @@ def read_obj(files: Mapping[str, bytes], main: str) -> Received:
     try:
         return _Reader(files, posixpath.dirname(main)).received(files[main].decode("utf-8", "replace"))
     except (IndexError, ValueError) as error:
-        raise InputError(f"{main} cannot be read: {error}.") from error
+        raise InputError(say("receivers.failed", main=main, error=str(error))) from error
 
 
 class _Reader:

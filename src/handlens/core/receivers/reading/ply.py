@@ -12,6 +12,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import I64, Array
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Surface, plain_name
 
 _TYPES = {
@@ -52,7 +53,7 @@ def read_ply(files: Mapping[str, bytes], main: str) -> Received:
     try:
         return _received(files, main, *_header(data))
     except (LookupError, TypeError, ValueError, OverflowError) as error:
-        raise InputError(f"{main} cannot be read: it is {'cut off, or no PLY' if data else 'empty'}.") from error
+        raise InputError(say("receivers.wrong", main=main, what="cut off, or no PLY" if data else "empty")) from error
 
 
 def _header(data: bytes) -> tuple[str, list[_Element], list[str], int]:

@@ -11,6 +11,7 @@ import numpy as np
 
 from ...limits import InputError
 from ...words.arrays import F64
+from ..messages import say
 from .received import Node, Piece, Received, plain_name
 
 _HEAD, _FACET = 84, 50
@@ -27,7 +28,7 @@ def read_stl(files: Mapping[str, bytes], main: str) -> Received:
     try:
         solids = _binary(data) if _is_binary(data) else _text(data)
     except (ValueError, struct.error) as error:
-        raise InputError(f"{main} cannot be read: it is {'cut off, or no STL' if data else 'empty'}.") from error
+        raise InputError(say("receivers.wrong", main=main, what="cut off, or no STL" if data else "empty")) from error
     names = [plain_name(name) or PurePosixPath(main).stem for name, _ in solids]
     return Received(
         "stl",

@@ -14,6 +14,7 @@ from ...formats.shared.xml import Element, parse_xml
 from ...limits import InputError
 from ...packages import checked_entries
 from ...words.arrays import F64, Array
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Surface, drawn_piece, plain_name
 
 _UNITS = {"micron": 1e-6, "millimeter": 1e-3, "centimeter": 1e-2, "inch": 0.0254, "foot": 0.3048, "meter": 1.0}
@@ -33,9 +34,9 @@ def read_3mf(files: Mapping[str, bytes], main: str) -> Received:
             inside = {path: archive.read(entry) for path, entry in checked_entries(archive, main).items()}
         return _File(inside, main).received()
     except (zipfile.BadZipFile, zlib.error, OSError, RuntimeError, EOFError, NotImplementedError) as error:
-        raise InputError(f"{main} cannot be read: it is {'no readable package' if files[main] else 'empty'}.") from error
+        raise InputError(say("receivers.wrong", main=main, what="no readable package" if files[main] else "empty")) from error
     except (LookupError, TypeError, ValueError) as error:
-        raise InputError(f"{main} cannot be read: what it holds does not fit together.") from error
+        raise InputError(say("receivers.does-not-fit", main=main)) from error
 
 
 class _File:

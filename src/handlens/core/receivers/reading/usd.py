@@ -18,6 +18,7 @@ from ...machine.native import in_child
 from ...machine.sections import Opened
 from ...packages import checked_entries, clean_path
 from ...words.arrays import Array
+from ..messages import say
 from .received import Node, Picture, Piece, Received, Skeleton, Surface, drawn_piece, plain_name
 
 _LAYERS = (".usda", ".usdc", ".usd")
@@ -35,7 +36,7 @@ def read_usd(files: Mapping[str, bytes], main: str) -> Received:
         inside = _unpacked(files[main], main)
         first = next(iter(inside), "")
     if not first.lower().endswith(_LAYERS):
-        raise InputError(f"{main} cannot be read: a package of USD begins with a layer.")
+        raise InputError(say("receivers.no-layer-first", main=main))
     with tempfile.TemporaryDirectory(prefix="handlens-received-") as name:
         root = Path(name).resolve()
         for path, data in inside.items():
@@ -47,7 +48,7 @@ def read_usd(files: Mapping[str, bytes], main: str) -> Received:
     try:
         return _received(answer, inside, first, main)
     except (LookupError, TypeError, ValueError) as error:
-        raise InputError(f"{main} cannot be read: what it holds does not fit together.") from error
+        raise InputError(say("receivers.does-not-fit", main=main)) from error
 
 
 def _unpacked(data: bytes, label: str) -> dict[str, bytes]:
@@ -58,7 +59,7 @@ def _unpacked(data: bytes, label: str) -> dict[str, bytes]:
             order = {clean_path(name): k for k, name in enumerate(archive.namelist()) if not name.endswith("/")}
             return {path: archive.read(entries[path]) for path in sorted(entries, key=lambda path: order.get(path, len(order)))}
     except (zipfile.BadZipFile, zlib.error, OSError, ValueError, RuntimeError, EOFError, NotImplementedError) as error:
-        raise InputError(f"{label} cannot be read: it is no readable package.") from error
+        raise InputError(say("receivers.no-package", label=label)) from error
 
 
 def _received(answer: Opened, files: Mapping[str, bytes], first: str, main: str) -> Received:

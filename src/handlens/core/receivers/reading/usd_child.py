@@ -11,13 +11,14 @@ from ...limits import InputError
 from ...machine.sections import Sections
 from ...words.arrays import Array
 from ...words.json_tree import Json
+from ..messages import say
 
 
 def read(request: Json) -> bytes:
     """A container with what a stage draws. request: file of the layer."""
     stage = Usd.Stage.Open(str(request["file"]))
     if stage is None:
-        raise InputError("The layer cannot be opened.")
+        raise InputError(say("receivers.layer-unreadable"))
     return _Reading(stage).container()
 
 
@@ -53,7 +54,7 @@ class _Reading:
         counts = np.array(mesh.GetFaceVertexCountsAttr().Get() or [], np.int64)
         indices = np.array(mesh.GetFaceVertexIndicesAttr().Get() or [], np.int64)
         if int(counts.sum()) != len(indices) or (len(indices) and (indices.min() < 0 or indices.max() >= len(points))):
-            raise InputError(f"{prim.GetName()}: a corner of no point.")
+            raise InputError(say("receivers.corner-without-point", prim=prim.GetName()))
         if mesh.GetOrientationAttr().Get() == "leftHanded":
             order = _reversed(counts)
         else:

@@ -242,9 +242,9 @@ def rename(scene: Scene, search: str, replace: str, pattern: bool, parts: Sequen
 def renamer(search: str, into: str, pattern: bool) -> Callable[[str], str]:
     """The function from old name to new. Raises InputError where the search is empty or no valid pattern."""
     if not search:
-        raise InputError("arrival.rename: search must not be empty.")
+        raise InputError(say("arrival.empty-search"))
     if len(into) > MOST_LETTERS:
-        raise InputError(f"arrival.rename: more than {MOST_LETTERS} letters in the place of one text are not taken.")
+        raise InputError(say("arrival.too-many-letters", most=MOST_LETTERS))
     if not pattern:
         return lambda name: name.replace(search, into)
     expression = compiled(search, "arrival.rename")

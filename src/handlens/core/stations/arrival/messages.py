@@ -66,5 +66,7 @@ say = Messages(
         "arrival.empties.stayed": "{nodes:# empty node was|empty nodes were} kept: the name or the properties mark a place for something.",
         "arrival.empties.looked-up": "Scripts that look these nodes up by name no longer find them: {names}.",
         "arrival.rename.no-name-left": "{name} would have no name left.",
+        "arrival.empty-search": "arrival.rename: search must not be empty.",
+        "arrival.too-many-letters": "arrival.rename: more than {most} letters in the place of one text are not taken.",
     }
 )

@@ -135,7 +135,7 @@ def normals(scene: Scene, angle: float, parts: Sequence[str] = ()) -> Outcome:
     Weighting: by corner angle (Thürmer and Wüthrich 1998), which does not depend on how a surface is cut into faces.
     """
     if not 0 < angle <= 180:
-        raise InputError("facing.normals: angle must be between 0 and 180 degrees.")
+        raise InputError(say("facing.angle"))
     meshes = list(scene.meshes)
     chosen = [k for k in chosen_meshes(scene, parts) if meshes[k].face_count]
     if not chosen:

@@ -33,5 +33,6 @@ say = Messages(
         "facing.smeared": "{edges:# hard edge} of {part} {edges:is|are} shaded smooth",
         "facing.normals.tangents": "Tangents were dropped: they belonged to the old normals.",
         "facing.turn.undecided": "Patches that look the same from both sides and have no normals were left as they are.",
+        "facing.angle": "facing.normals: angle must be between 0 and 180 degrees.",
     }
 )

@@ -108,7 +108,7 @@ def _points(channel: Channel) -> F64:
 def drop_clips(scene: Scene, clips: Sequence[str]) -> Outcome:
     """Take clips out: old poses, leftovers, copies."""
     if not clips:
-        raise InputError("motion.drop-clips needs clips=….")
+        raise InputError(say("motion.drop-no-clips"))
     gone = set(chosen_clips(scene, clips))
     after = scene.with_(clips=tuple(clip for k, clip in enumerate(scene.clips) if k not in gone))
     return Outcome(after, (Figure("clips", f"{len(scene.clips):,}", f"{len(after.clips):,}"),))
@@ -128,7 +128,7 @@ def drop_clips(scene: Scene, clips: Sequence[str]) -> Outcome:
 def rename(scene: Scene, clip: str, to: str) -> Outcome:
     """Give a clip another name."""
     if not to.strip():
-        raise InputError("motion.rename: to must not be empty.")
+        raise InputError(say("motion.empty-name"))
     found = chosen_clips(scene, [clip])
     if len(found) > 1:
         raise MendError(say("motion.rename.several", clip=clip, number=found[0]))
@@ -318,7 +318,7 @@ def trim(scene: Scene, start: float, end: float, clips: Sequence[str] = ()) -> O
             continue
         a, b = (start if start >= 0 else float(stamps.min())), (end if end >= 0 else float(stamps.max()))
         if b <= a and len(stamps) > 1 and stamps.max() > stamps.min():
-            raise InputError("motion.trim: end must lie after start.")
+            raise InputError(say("motion.end-before-start"))
         if abs(a) <= AT_ONCE and b >= stamps.max() - AT_ONCE:
             continue
         out[k] = replace(clip, channels=tuple(_cut(channel, a, b) for channel in clip.channels))
@@ -393,7 +393,7 @@ def _cut_curve(channel: Channel, stamps: Array, keys: Array, edges: list[float])
 def retime(scene: Scene, factor: float, clips: Sequence[str] = ()) -> Outcome:
     """Multiply the times of clips by a factor."""
     if not 0 < factor < 1e6:
-        raise InputError("motion.retime: factor must be more than 0.")
+        raise InputError(say("motion.factor"))
     if factor == 1:
         raise MendError(say("motion.retime.nothing"))
     wide = lambda c: c.interpolation == "CUBICSPLINE" and len(c.values) == 3 * len(c.times)
@@ -431,7 +431,7 @@ def thin(scene: Scene, within_mm: float, clips: Sequence[str] = ()) -> Outcome:
     more the shares are made finer.
     """
     if not within_mm > 0:
-        raise InputError("motion.thin: within_mm must be more than 0.")
+        raise InputError(say("motion.within"))
     unit = scene.unit_metres or 1.0
     within = within_mm / 1000 / unit
     chosen = chosen_clips(scene, clips)

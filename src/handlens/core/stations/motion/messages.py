@@ -42,5 +42,10 @@ say = Messages(
         "motion.broken": "{what}",
         "motion.names": "{clips:# clip has|clips have} no name",
         "motion.names.shared": "{clips:,} clips share a name: {name}",
+        "motion.drop-no-clips": "motion.drop-clips needs clips=….",
+        "motion.empty-name": "motion.rename: to must not be empty.",
+        "motion.factor": "motion.retime: factor must be more than 0.",
+        "motion.within": "motion.thin: within_mm must be more than 0.",
+        "motion.end-before-start": "motion.trim: end must lie after start.",
     }
 )

@@ -88,7 +88,7 @@ def _point(scene: Scene, node: int, world: F64, name: str, at: str) -> F64 | Non
         except ValueError:
             point = np.zeros(0)
         if point.shape != (3,) or not np.isfinite(point).all():
-            raise InputError("pivots.set: with anchor=point, at must be three numbers as in 0;1.5;0.")
+            raise InputError(say("pivots.no-point"))
         return point
     low, high = np.full(3, np.inf), np.full(3, -np.inf)
     stack = [node]

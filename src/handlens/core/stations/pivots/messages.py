@@ -14,5 +14,6 @@ say = Messages(
         "pivots.set.moved": "These parts are joints, or are turned by a clip about the pivot that they have.",
         "pivots.set.none": "There are no parts with a pivot to set.",
         "pivots.set.left": "{parts:# part keeps its pivot|parts keep their pivots}: joints, or parts that a clip turns about it.",
+        "pivots.no-point": "pivots.set: with anchor=point, at must be three numbers as in 0;1.5;0.",
     }
 )

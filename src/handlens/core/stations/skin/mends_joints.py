@@ -72,7 +72,7 @@ def rename_joints(scene: Scene, to: Sequence[str]) -> Outcome:
     """Give joints, and nodes above them, other names."""
     pairs = dict(x.partition("=")[::2] for x in to if "=" in x)
     if not pairs or not all(pairs) or not all(pairs.values()):
-        raise InputError("skin.rename-joints: to must be pairs of names, as in pelvis=hips;spine_0=spine.")
+        raise InputError(say("skin.no-pairs"))
     up, known = parents(scene), set(_joints(scene))
     for j in list(known):
         while up[j] >= 0 and up[j] not in known:
@@ -111,7 +111,7 @@ def add_joints(scene: Scene, joints: Sequence[str]) -> Outcome:
     has a length. Where it stands at that origin, they come from below, each as long as the skeleton's own joints are in the mean.
     """
     if not joints:
-        raise InputError("skin.add-joints needs joints=….")
+        raise InputError(say("skin.no-joints"))
     taken = {n.name for n in scene.nodes}
     if twice := [j for j in joints if j in taken]:
         raise MendError(say("skin.add-joints.taken", name=twice[0]))

@@ -119,7 +119,7 @@ def normalise(scene: Scene, parts: Sequence[str] = ()) -> Outcome:
 def prune(scene: Scene, under: float, parts: Sequence[str] = ()) -> Outcome:
     """Leave out weights that move nothing one could see; the heaviest of a vertex always stays."""
     if not 0 < under < 0.5:
-        raise InputError("skin.prune: under must be more than 0 and less than 0.5.")
+        raise InputError(say("skin.under"))
     gone = 0
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
@@ -160,7 +160,7 @@ def limit(scene: Scene, influences: float, parts: Sequence[str] = ()) -> Outcome
     """Keep the heaviest influences of each vertex and bring them to the sum that all had."""
     most = int(influences)
     if most != influences or not 1 <= most <= 64:
-        raise InputError("skin.limit: influences must be a whole number from 1 to 64.")
+        raise InputError(say("skin.influences-range"))
     over = 0
 
     def change(mesh: Mesh, skin: int | None) -> Weights | None:
@@ -344,7 +344,7 @@ def _filled(mesh: Mesh, weights: Weights, bare: Bool) -> Weights:
 def joint_named(scene: Scene, key: str, mend_id: str) -> int:
     """The joint that a key names. Raises InputError or MendError."""
     if not key:
-        raise InputError(f"{mend_id} needs joint=….")
+        raise InputError(say("skin.no-joint", mend_id=mend_id))
     found = sorted(chosen_nodes(scene, [key]))
     joints = {j for skin in scene.skins for j in skin.joints}
     if not found or found[0] not in joints:

@@ -78,5 +78,10 @@ say = Messages(
         "skin.broken": "{what}",
         "skin.beyond.table": "{what}",
         "skin.drop-beyond.first-joint": "{vertices:# vertex is|vertices are} bound to the first joint now, having no other weight.",
+        "skin.no-pairs": "skin.rename-joints: to must be pairs of names, as in pelvis=hips;spine_0=spine.",
+        "skin.no-joints": "skin.add-joints needs joints=….",
+        "skin.under": "skin.prune: under must be more than 0 and less than 0.5.",
+        "skin.influences-range": "skin.limit: influences must be a whole number from 1 to 64.",
+        "skin.no-joint": "{mend_id} needs joint=….",
     }
 )

@@ -178,9 +178,9 @@ def _in_material(mesh: Mesh, mask: Bool, number: int) -> Mesh:
 def _plain(scene: Scene, name: str, colour: str) -> Material:
     """A new material of a colour as it is shown. Raises InputError where it has no name or the colour is none."""
     if not name.strip():
-        raise InputError("The new material needs a name.")
+        raise InputError(say("slots.no-name"))
     if not re.fullmatch(r"#[0-9A-Fa-f]{6}", colour):
-        raise InputError(f"A colour is six digits as in #B8A88A, not {colour!r}.")
+        raise InputError(say("slots.no-colour", colour=colour))
     return plain_material(scene, name, colour)
 
 

@@ -38,5 +38,7 @@ say = Messages(
         "slots.set.no-such-material": "The model has no material {material}, or it has these values already.",
         "slots.clamp.none": "Every value is in its range.",
         "slots.library": "{what}",
+        "slots.no-name": "The new material needs a name.",
+        "slots.no-colour": "A colour is six digits as in #B8A88A, not {colour:quoted}.",
     }
 )
