@@ -41,6 +41,6 @@ def test_a_pattern_that_is_none_is_refused(tmp_path, capsys):
     call = ["export", str(tmp_path / "b.glb"), "--format", "obj", "--out", str(tmp_path / "out") + "/", "--image-names"]
     for wrong in ("{colour}", "../x", "a.b", "{material"):
         assert cli.main([*call, wrong]) == 2, wrong
-        assert "cannot be wished" in capsys.readouterr().err
+        assert "cannot be exported as asked" in capsys.readouterr().err
     assert cli.main([*call, "{material}_{role}", "--proof", str(tmp_path / "p.json")]) == 0
     assert (tmp_path / "out" / "paint_base-colour.png").is_file()

@@ -138,7 +138,7 @@ def test_a_file_of_another_is_not_written_over(package, tmp_path, capsys):
     (folder / "models/board.mtl").write_bytes(b"newmtl other")
     out = tmp_path / "out"
     assert main(["mend", str(folder), "--mend", "size.scale:factor=2", "--out", f"{out}/"]) == 2
-    assert "models/board.mtl is in the package and not of models/board.obj" in capsys.readouterr().err
+    assert "models/board.mtl is in the package, is no part of models/board.obj" in capsys.readouterr().err
     assert not out.exists()
 
 
@@ -207,10 +207,10 @@ def test_ten_changes_at_the_destination_are_told(package, tmp_path):
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("{", "no manifest"),
+        ("{", "not the manifest"),
         ('{"schema": 1, "files": [{"path": 3}]}', "files[0].path"),
         ('{"schema": 2, "files": []}', "schema"),
-        ("[]", "no manifest"),
+        ("[]", "not the manifest"),
     ],
 )
 def test_a_wrong_manifest_is_one_sentence(tmp_path, capsys, text, says):

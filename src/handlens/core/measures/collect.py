@@ -100,7 +100,7 @@ def _collect(scene: Scene, progress: Progress, known: Known | None, all_figures:
         lights=len(scene.lights),
         camera_nodes=[i for i in order if scene.nodes[i].camera is not None],
         light_nodes=[i for i in order if scene.nodes[i].light is not None],
-        problems=[ProblemRecord(problem.kind, problem.text, problem.where) for problem in scene.problems],
+        problems=[ProblemRecord(problem.kind, str(problem.text), problem.where) for problem in scene.problems],
         bounds_min=np.min(low, axis=0).tolist() if low else None,
         bounds_max=np.max(high, axis=0).tolist() if high else None,
         arrays=arrays,

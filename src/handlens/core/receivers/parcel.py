@@ -27,7 +27,9 @@ def files_of(path: Path) -> dict[str, bytes]:
             with open_plain(path) as file:
                 return {path.name: file.read()}
         except OSError as error:
-            raise InputError(say("receivers.unreadable", path=path, reason=error.strerror or "it is not a regular file")) from error
+            raise InputError(
+                say("receivers.unreadable", path=path, reason=error.strerror or "it is not a regular file")
+            ) from error
     names = [name for name in package.names() if name != _OURS]
     total = sum(package.size(name) for name in names)
     if total > MAX_PACKAGE_BYTES:

@@ -20,6 +20,7 @@ from ...scene.model import frozen
 from ...words.arrays import F64
 from ..shared.xml import Element, Numbers
 from .mesh import Sources
+from .messages import say
 from .transforms import product
 
 _MEMBERS = {"X": 0, "Y": 1, "Z": 2, "W": 3, "ANGLE": 3, "R": 0, "G": 1, "B": 2, "A": 3}
@@ -57,7 +58,7 @@ def read_clips(
         problems.append(
             Problem(
                 "clip",
-                f"{plural(reader.lost, 'channel drives', 'channels drive')} something that is no node's transform.",
+                say("collada.drives-no-node", lost=reader.lost),
                 "animation",
             )
         )
@@ -70,7 +71,7 @@ def read_clips(
         problems.append(
             Problem(
                 "not-carried",
-                f"{plural(reader.curved, 'channel')} with curved tangents kept at their keys and straight between them.",
+                say("collada.curved-tangents", curved=reader.curved),
             )
         )
     return tuple(out)

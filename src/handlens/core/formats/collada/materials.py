@@ -16,6 +16,7 @@ from ...scene import Image, Material, Problem, TextureInput
 from ...scene.wrapping import CLAMP, MIRROR, REPEAT
 from ...surface.pictures import media_type, referenced
 from ..shared.xml import Element, Numbers
+from .messages import say
 
 _ROLES = {
     "diffuse": "base-colour",
@@ -68,9 +69,7 @@ class Effects:
             key = unquote((bound_material.get("target") or "").lstrip("#"))
             number = self.material_numbers.get(key)
             if number is None:
-                self.problems.append(
-                    Problem("broken-reference", f"{key!r} names a material that is not in the document.", "instance_material")
-                )
+                self.problems.append(Problem("broken-reference", say("collada.no-such-material", key=key), "instance_material"))
                 continue
             bound[bound_material.get("symbol") or ""] = number
             self.used.add(number)
@@ -123,9 +122,7 @@ class Effects:
         )
         if effect is None or profile is None or shading is None:
             if effect is None:
-                self.problems.append(
-                    Problem("broken-reference", f"The material {name!r} names an effect that is not in the document.", name)
-                )
+                self.problems.append(Problem("broken-reference", say("collada.no-such-effect", name=name), name))
             return Material(f"material:{number}", name, defined=False)
         params = {
             e.get("sid") or "": e for scope in (effect, profile, *profile.findall("technique")) for e in scope.findall("newparam")
@@ -226,9 +223,7 @@ class Effects:
             # Older writers name the image outright (common practice, no published source).
             image = self.image_numbers.get(name)
         if image is None:
-            self.problems.append(
-                Problem("broken-reference", f"A texture names the image {name!r}, which is not in the document.", role)
-            )
+            self.problems.append(Problem("broken-reference", say("collada.no-such-image", name=name), role))
         return TextureInput(role, path, image, self._uv_set(material, texture.get("texcoord") or ""), sampler)
 
     def _uv_set(self, material: int, semantic: str) -> int:

@@ -81,7 +81,7 @@ class _Reader:
         found = self.by_id.get(key)
         if found is None or found.tag != tag:
             where = "another file" if url and "#" in url and not url.startswith("#") else "the document"
-            self.problems.append(Problem("broken-reference", f"{url!r} names a {tag} that is not in {where}.", tag))
+            self.problems.append(Problem("broken-reference", say("collada.no-such-name", url=url, tag=tag, where=where), tag))
             return None
         return found
 
@@ -116,14 +116,10 @@ class _Reader:
             text = f"{self.numbers.commas:,} numbers are written with a decimal comma; they were read as points."
             self.problems.append(Problem("decimal-comma", text))
         if self.splines:
-            self.problems.append(Problem("free-form", f"{plural(self.splines, 'spline')} counted but not turned into lines."))
+            self.problems.append(Problem("free-form", say("collada.splines", splines=self.splines)))
         bridged = sum(geometry.bridged for geometry in self.geometries.values())
         if bridged:
-            self.problems.append(
-                Problem(
-                    "not-carried", f"{plural(bridged, 'hole')} in polygons bridged to the outline, as a polygon has just one."
-                )
-            )
+            self.problems.append(Problem("not-carried", say("collada.holes-bridged", bridged=bridged)))
         for tag, words in (
             ("library_physics_scenes", "physics scene"),
             ("library_force_fields", "force field"),
@@ -131,7 +127,7 @@ class _Reader:
         ):
             count = sum(len(e) for e in self.root.findall(tag))
             if count:
-                self.problems.append(Problem("not-carried", f"{plural(count, words)} counted but without a place in a model."))
+                self.problems.append(Problem("not-carried", say("collada.no-place", counted=plural(count, words))))
 
     # --- nodes --------------------------------------------------------------------------------
 

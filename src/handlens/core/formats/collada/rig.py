@@ -61,7 +61,7 @@ def read_rig(controller: Element, target: Target, numbers: Numbers, problems: li
     if body is None:
         body = controller.find("morph")
     if body is None or depth > _DEEPEST:
-        problems.append(Problem("skin", f"The controller {key!r} holds neither a skin nor a morph.", key))
+        problems.append(Problem("skin", say("collada.empty-controller", key=key), key))
         return rig
     source = body.get("source")
     inner = _quiet(target, source)

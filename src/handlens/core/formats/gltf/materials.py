@@ -11,6 +11,7 @@ from typing import Any
 from ...scene import Material, Problem, TextureInput
 from ...words.json_tree import Json
 from .document import Document, is_integer
+from .messages import say
 
 ROLES = {
     "baseColorTexture": "base-colour",
@@ -39,9 +40,7 @@ def read_material(doc: Document, number: int, entry: Json, image_count: int, pro
     for key in ("pbrMetallicRoughness", *(k for holder in holders for k in holder if k.endswith("Texture"))):
         found = next((holder[key] for holder in holders if holder.get(key) is not None), None)
         if found is not None and not isinstance(found, dict):
-            problems.append(
-                Problem("broken-reference", f"{where} has a {key} that is no object, so nothing of it is read.", where)
-            )
+            problems.append(Problem("broken-reference", say("gltf.no-such-object", where=where, key=key), where))
     pbr = pbr if isinstance(pbr, dict) else {}
     base = numbers(doc, pbr, "baseColorFactor", 4, WHITE, where)
     gloss = _gloss(entry)
@@ -168,11 +167,11 @@ def _input(
         if is_integer(number) and 0 <= number < len(samplers):
             sampler = samplers[number]
         elif number is not None:
-            problems.append(Problem("broken-reference", f"Texture {index} uses sampler {number!r}, which does not exist.", where))
+            problems.append(Problem("broken-reference", say("gltf.no-such-sampler", index=index, number=number), where))
     else:
-        problems.append(Problem("broken-reference", f"{where} uses texture {index!r}, which does not exist.", where))
+        problems.append(Problem("broken-reference", say("gltf.no-such-texture", where=where, index=index), where))
     if image is not None and not (is_integer(image) and 0 <= image < image_count):
-        problems.append(Problem("broken-reference", f"{where} uses image {image!r}, which does not exist.", where))
+        problems.append(Problem("broken-reference", say("gltf.no-such-image", where=where, image=image), where))
         image = None
     extensions = info.get("extensions")
     extensions = dict(extensions) if isinstance(extensions, dict) else {}

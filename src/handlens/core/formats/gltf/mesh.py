@@ -11,6 +11,7 @@ from ...scene import Layer, Mesh, Morph, Problem, Weights
 from ...scene.model import frozen
 from ...words.arrays import F32, F64, I32, Array
 from .document import Document, is_integer
+from .messages import say
 
 
 @dataclass
@@ -115,7 +116,7 @@ def _primitive(doc: Document, entry: dict[str, Any], where: str, positions: _Sta
     if not isinstance(attributes, dict):
         raise doc.fail(where, "has attributes that are not an object")
     if "POSITION" not in attributes:
-        problems.append(Problem("no-positions", f"{where} has no positions, so nothing of it can be drawn.", where))
+        problems.append(Problem("no-positions", say("gltf.no-positions", where=where), where))
         return None
     accessor = doc.integer(attributes, "POSITION", where)
     stored = positions.arrays[list(positions.offsets).index(accessor)] if accessor in positions.offsets else None
@@ -146,9 +147,7 @@ def _elements(doc: Document, index: I32, mode: int, where: str, problems: list[P
     n = len(index)
     if mode == 4:
         if n % 3:
-            problems.append(
-                Problem("count", f"{where} has {n} corners, which is no multiple of three; the rest is dropped.", where)
-            )
+            problems.append(Problem("count", say("gltf.odd-corners", where=where, count=n), where))
         return index[: n - n % 3].reshape(-1, 3), "faces"
     if mode == 5:
         i = np.arange(max(n - 2, 0))
@@ -176,7 +175,7 @@ def _slots(
         if not is_integer(material) or material < -1 or material >= material_count:
             problems.append(
                 Problem(
-                    "broken-reference", f"{where} uses material {material!r}, which does not exist.", f"{where}.primitives[{k}]"
+                    "broken-reference", say("gltf.no-such-material", where=where, material=material), f"{where}.primitives[{k}]"
                 )
             )
             material = -1
@@ -230,7 +229,7 @@ def _weights(
             amounts = doc.accessor(part.attributes[f"WEIGHTS_{k}"], where, 4)
             n = min(len(j), len(amounts), part.count)
             if n < part.count:
-                problems.append(Problem("skin", f"{where}: skin weights for {n:,} of {part.count:,} vertices.", where))
+                problems.append(Problem("skin", say("gltf.too-few-weights", where=where, count=n, vertices=part.count), where))
             joints[part.offset : part.offset + n, 4 * k : 4 * k + 4] = j[:n]
             weights[part.offset : part.offset + n, 4 * k : 4 * k + 4] = amounts[:n]
     used = weights != 0
@@ -274,7 +273,9 @@ def _morphs(
                 delta = doc.accessor(doc.integer(morph, "POSITION", f"{where}.targets"), f"{where}.targets", 3)
                 n = min(len(delta), part.count)
                 if n < part.count:
-                    problems.append(Problem("count", f"{where}: morph target {k} moves {n:,} of {part.count:,} vertices.", where))
+                    problems.append(
+                        Problem("count", say("gltf.short-morph-target", where=where, k=k, count=n, vertices=part.count), where)
+                    )
                 moved[part.offset : part.offset + n] = delta[:n]
             moves[move] = frozen(moved)
         if turn not in turns:

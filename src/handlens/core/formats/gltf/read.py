@@ -7,7 +7,7 @@ from typing import Any
 
 import numpy as np
 
-from ...limits import InputError, plural
+from ...limits import InputError
 from ...packages import Package
 from ...scene import Camera, Channel, Clip, Image, Light, Node, Problem, Scene, Skin
 from ...scene.model import frozen
@@ -17,6 +17,7 @@ from .document import Document, decode_data_uri, is_integer
 from .levels import with_levels
 from .materials import number_of, numbers, read_material
 from .mesh import read_mesh
+from .messages import say
 
 
 def read(package: Package, path: str, data: bytes) -> Scene:
@@ -78,11 +79,9 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
         kept = []
         for child in children:
             if not 0 <= child < len(raw):
-                problems.append(Problem("broken-reference", f"Node {i} names a child {child} that does not exist.", where))
+                problems.append(Problem("broken-reference", say("gltf.no-such-child", i=i, child=child), where))
             elif child in adopted:
-                problems.append(
-                    Problem("two-parents", f"Node {child} hangs under both {adopted[child]} and {i}; the first is kept.", where)
-                )
+                problems.append(Problem("two-parents", say("gltf.two-parents", child=child, what=adopted[child], i=i), where))
             else:
                 adopted[child] = i
                 kept.append(child)
@@ -94,7 +93,7 @@ def _nodes(doc: Document, counts: Mapping[str, int], problems: list[Problem]) ->
         targets["light"] = light.get("light") if isinstance(light, dict) else None
         for key, value in targets.items():
             if value is not None and not (is_integer(value) and 0 <= value < counts[key]):
-                problems.append(Problem("broken-reference", f"Node {i} uses {key} {value!r}, which does not exist.", where))
+                problems.append(Problem("broken-reference", say("gltf.node-uses-nothing", i=i, key=key, value=value), where))
                 targets[key] = None
         visibility = extensions.get("KHR_node_visibility")
         nodes.append(
@@ -145,11 +144,9 @@ def _roots(doc: Document, nodes: tuple[Node, ...], problems: list[Problem]) -> t
                 raise doc.fail(f"scenes[{chosen}]", "has nodes that are not a list")
             good = [root for root in roots if is_integer(root) and 0 <= root < len(nodes)]
             if len(good) < len(roots):
-                problems.append(
-                    Problem("broken-reference", f"Scene {chosen} names nodes that do not exist.", f"scenes[{chosen}]")
-                )
+                problems.append(Problem("broken-reference", say("gltf.no-such-nodes", chosen=chosen), f"scenes[{chosen}]"))
             return tuple(dict.fromkeys(good))
-        problems.append(Problem("broken-reference", f"The default scene {chosen} does not exist; all nodes are taken.", "scene"))
+        problems.append(Problem("broken-reference", say("gltf.no-default-scene", chosen=chosen), "scene"))
     children = {child for n in nodes for child in n.children}
     return tuple(i for i in range(len(nodes)) if i not in children)
 
@@ -203,7 +200,12 @@ def _skin(doc: Document, i: int, entry: dict[str, Any], problems: list[Problem])
         problems.append(
             Problem(
                 "skin",
-                f"Skin {i} names {plural(len(joints) - len(good), 'joint')} that {'is no node' if len(joints) - len(good) == 1 else 'are no nodes'}.",
+                say(
+                    "gltf.wrong-joints",
+                    i=i,
+                    count=len(joints) - len(good),
+                    what="is no node" if len(joints) - len(good) == 1 else "are no nodes",
+                ),
                 where,
             )
         )
@@ -234,11 +236,11 @@ def _clip(doc: Document, i: int, entry: dict[str, Any], node_count: int, problem
         target = channel.get("target") if isinstance(channel, dict) else None
         number = channel.get("sampler") if isinstance(channel, dict) else None
         if not isinstance(target, dict) or not is_integer(number) or not 0 <= number < len(samplers):
-            problems.append(Problem("clip", f"Channel {place} of clip {i} has no usable target or sampler.", here))
+            problems.append(Problem("clip", say("gltf.unusable-channel", place=place, i=i), here))
             continue
         node = target.get("node")
         if node is not None and not (is_integer(node) and 0 <= node < node_count):
-            problems.append(Problem("clip", f"Channel {place} of clip {i} drives node {node!r}, which does not exist.", here))
+            problems.append(Problem("clip", say("gltf.drives-no-node", place=place, i=i, node=node), here))
             node = None
         sampler = samplers[number]
         if not isinstance(sampler, dict):

@@ -11,6 +11,7 @@ from ...scene import Image, Material, Problem, TextureInput
 from ...scene.wrapping import CLAMP
 from ...surface.pictures import referenced
 from ..shared.text import decode
+from .messages import say
 
 #: Map statement (lower case) -> role of the input.
 MAPS = {
@@ -78,15 +79,13 @@ class Libraries:
         for name in names:
             found = self.package.find(name, self.obj_path)
             if found.path is None:
-                self.problems.append(
-                    Problem("library-missing", f"The material library {name} did not come with the model.", name)
-                )
+                self.problems.append(Problem("library-missing", say("obj.no-library", name=name), name))
                 continue
             if (found.path, "material-library") in self.files:
                 continue
             if found.status == "other-case":
                 self.problems.append(
-                    Problem("library-other-case", f"The material library {name} lies there as {found.path}.", name)
+                    Problem("library-other-case", say("obj.library-elsewhere", name=name, path=found.path), name)
                 )
             self.files.append((found.path, "material-library"))
             self._parse(found.path)
@@ -125,7 +124,7 @@ class Libraries:
     def _define(self, name: str, path: str) -> _Draft:
         number = self.numbers.get(name)
         if number is not None and self.drafts[number].defined:
-            self.problems.append(Problem("material-twice", f"The material {name} is defined twice; the later one holds.", path))
+            self.problems.append(Problem("material-twice", say("obj.material-twice", name=name), path))
         if number is None:
             number = self.numbers[name] = len(self.drafts)
             self.drafts.append(_Draft(name))

@@ -203,11 +203,7 @@ class _Reader:
             text = f"{self.free_form} free-form curve or surface statements were counted but not turned into faces."
             self.problems.append(Problem("free-form", text))
         if self.parser.commas:
-            self.problems.append(
-                Problem(
-                    "decimal-comma", f"{self.parser.commas:,} numbers are written with a decimal comma; they were read as points."
-                )
-            )
+            self.problems.append(Problem("decimal-comma", say("obj.decimal-commas", commas=self.parser.commas)))
         if self.unknown:
             line, words = self.unknown[0]
             text = f"{len(self.unknown):,} lines are no OBJ statement and were passed over, first line {line}: {words!r}."

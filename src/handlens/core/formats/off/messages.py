@@ -14,5 +14,6 @@ say = Messages(
         "off.cut-off-vertices": "{label} states {vertices:,} vertices but ends before them; it was cut off, so export it again.",
         "off.no-such-vertex": "{label} uses vertex {vertex:,} in a face, but only {vertices:,} are there; export the file again.",
         "off.no-counts": "{label} has no counts of vertices, faces and edges after OFF; export the file again.",
+        "off.too-few-corners": "{faces:# face has|faces have} fewer than three corners and were left out.",
     }
 )

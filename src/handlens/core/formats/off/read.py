@@ -10,7 +10,7 @@ import re
 
 import numpy as np
 
-from ...limits import InputError, plural
+from ...limits import InputError
 from ...packages import Package
 from ...scene import Layer, Mesh, Node, Problem, Scene
 from ...scene.model import frozen
@@ -62,11 +62,7 @@ def read(package: Package, path: str, data: bytes) -> Scene:
         raise InputError(say("off.no-such-vertex", label=label, vertex=int(corners[wrong[0]]), vertices=vertices))
     thin = counts < 3
     if thin.any():
-        problems.append(
-            Problem(
-                "thin-face", f"{plural(int(thin.sum()), 'face has', 'faces have')} fewer than three corners and were left out."
-            )
-        )
+        problems.append(Problem("thin-face", say("off.too-few-corners", faces=int(thin.sum()))))
         corners = corners[~np.repeat(thin, counts)]
         colours = None if colours is None else colours[~thin]
         counts = counts[~thin]

@@ -15,5 +15,9 @@ say = Messages(
         "ply.cut-off-list": "{label} has a list in its {name} entries that runs past the end; it was cut off, so export it again.",
         "ply.no-number": "{label} has {text:quoted} where a number belongs; export the file again.",
         "ply.no-positions": "{label} has no vertex positions (x, y and z), so there is nothing to read; export it again.",
+        "ply.too-few-corners": "{faces:# face has|faces have} fewer than three corners and were left out.",
+        "ply.entries-without-place": "{count:,} {name} entries were counted but have no place in a mesh.",
+        "ply.uvs-not-in-pairs": "UVs that are stored by face do not come in pairs for each corner and were passed over.",
+        "ply.properties-without-place": "Properties of each {name} without a place in a mesh were passed over: {what}.",
     }
 )

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from ...limits import InputError, plural
+from ...limits import InputError
 from ...packages import Package
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ...scene.model import frozen
@@ -329,14 +329,12 @@ def _scene(
     for element in elements:
         spare = [p.name for p in element.properties if p.name not in _KNOWN and (element.name, p.name) != ("face", "texnumber")]
         if element.count and element.name not in ("vertex", "face", "edge", "tristrips"):
-            problems.append(
-                Problem("not-carried", f"{element.count:,} {element.name} entries were counted but have no place in a mesh.")
-            )
+            problems.append(Problem("not-carried", say("ply.entries-without-place", count=element.count, name=element.name)))
         elif element.count and spare:
             problems.append(
                 Problem(
                     "not-carried",
-                    f"Properties of each {element.name} without a place in a mesh were passed over: {', '.join(spare[:8])}.",
+                    say("ply.properties-without-place", name=element.name, what=", ".join(spare[:8])),
                 )
             )
     images, materials = _materials(package, path, textures)
@@ -405,9 +403,7 @@ def _faces(
     if uv is not None and strip_list is None and (uv[0] == 2 * counts).all():
         uv_layer = Layer(frozen(uv[1].astype(np.float64).reshape(-1, 2)), frozen(np.arange(len(corners), dtype=np.int32)))
     elif uv is not None and uv[0].any():
-        problems.append(
-            Problem("not-carried", "UVs that are stored by face do not come in pairs for each corner and were passed over.")
-        )
+        problems.append(Problem("not-carried", say("ply.uvs-not-in-pairs")))
     if strip_list is None and all(c in face.scalars for c in ("red", "green", "blue")):
         values = np.stack([face.scalars[c] for c in ("red", "green", "blue")], axis=1).astype(np.float32)
         if values.max(initial=0) > 1:
@@ -415,11 +411,7 @@ def _faces(
         colour_layer = Layer(frozen(values), frozen(np.repeat(np.arange(len(counts), dtype=np.int32), counts)))
     thin = counts < 3
     if thin.any():
-        problems.append(
-            Problem(
-                "thin-face", f"{plural(int(thin.sum()), 'face has', 'faces have')} fewer than three corners and were left out."
-            )
-        )
+        problems.append(Problem("thin-face", say("ply.too-few-corners", faces=int(thin.sum()))))
         keep = ~np.repeat(thin, counts)
         uv_layer = None if uv_layer is None else Layer(uv_layer.values, frozen(uv_layer.index[keep]))
         colour_layer = None if colour_layer is None else Layer(colour_layer.values, frozen(colour_layer.index[keep]))

@@ -11,5 +11,6 @@ say = Messages(
         "stl.wrong-line": "{label}, line {line:,}: it {what}; export the file again.",
         "stl.cut-off-facet": "{label} ends in the middle of a facet; it was cut off, so export it again.",
         "stl.after-the-end": "{label}, line {at:,}: there is something after the end of a solid; export the file again.",
+        "stl.trailing-bytes": "{left:# byte} after the last facet were passed over.",
     }
 )

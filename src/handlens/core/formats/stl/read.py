@@ -52,7 +52,7 @@ def _binary(data: bytes, label: str, problems: list[Problem]) -> list[tuple[str,
     rows = np.frombuffer(data, FACET, count, _HEADER)
     left = len(data) - _HEADER - 50 * count
     if left:
-        problems.append(Problem("unknown-statement", f"{plural(left, 'byte')} after the last facet were passed over."))
+        problems.append(Problem("unknown-statement", say("stl.trailing-bytes", left=left)))
     tagged = int(np.count_nonzero(rows["attribute"]))
     if tagged:
         text = f"{plural(tagged, 'facet carries', 'facets carry')} attribute bytes, whose meaning the format leaves open; not taken over."

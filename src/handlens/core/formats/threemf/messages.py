@@ -14,5 +14,11 @@ say = Messages(
         "threemf.no-such-vertex": "{label}: a triangle of {name} uses vertex {vertex:,}, but only {count:,} are there; export it again.",
         "threemf.no-such-part": "{label} names {path}, which is not in the package; export it again.",
         "threemf.damaged": "{path} in {label} is damaged; export it again.",
+        "threemf.unknown-unit": "The unit {unit:quoted} is none of the format's; it was taken as not stated.",
+        "threemf.further-parts": "{count:# further model part} counted but not read, first {what}.",
+        "threemf.no-such-texture": "A group of coordinates names the texture {texture:quoted}, which is not there.",
+        "threemf.no-such-object": "An item names the object {key:quoted}, which is not in this part.",
+        "threemf.no-such-properties": "Triangles name the property group {key:quoted}, which is not there or is of a kind that is not read.",
+        "threemf.resource-without-place": "A <{tag}> resource was counted but has no place in a mesh.",
     }
 )

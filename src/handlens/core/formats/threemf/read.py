@@ -13,7 +13,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from ...limits import InputError, plural
+from ...limits import InputError
 from ...packages import Package, checked_entries
 from ...scene import Image, Layer, Material, Mesh, Node, Problem, Scene, TextureInput
 from ...scene.model import frozen
@@ -83,9 +83,7 @@ class _Reader:
     def scene(self) -> Scene:
         unit = self.root.get("unit") or "millimeter"
         if unit not in UNITS:
-            self.problems.append(
-                Problem("broken-reference", f"The unit {unit!r} is none of the format's; it was taken as not stated.")
-            )
+            self.problems.append(Problem("broken-reference", say("threemf.unknown-unit", unit=unit)))
         resources = self.root.find("resources")
         for element in resources if resources is not None else ():
             self.resource(element)
@@ -93,9 +91,7 @@ class _Reader:
         roots = [self.instance(e, 0) for e in (build if build is not None else ()) if e.tag == "item"]
         beyond = [n for n in self.entries if n.lower().endswith(".model") and n != self.part]
         if beyond:
-            self.problems.append(
-                Problem("not-carried", f"{plural(len(beyond), 'further model part')} counted but not read, first {beyond[0]}.")
-            )
+            self.problems.append(Problem("not-carried", say("threemf.further-parts", count=len(beyond), what=beyond[0])))
         return Scene(
             format="3mf",
             nodes=tuple(self.nodes),
@@ -126,9 +122,7 @@ class _Reader:
             case "texture2dgroup":
                 self.texture_group(element, key)
             case _:
-                self.problems.append(
-                    Problem("not-carried", f"A <{element.tag}> resource was counted but has no place in a mesh.")
-                )
+                self.problems.append(Problem("not-carried", say("threemf.resource-without-place", tag=element.tag)))
 
     def colour(self, element: Element, key: str) -> tuple[float, float, float, float]:
         """#RRGGBB or #RRGGBBAA as sRGB (core, chapter 5.1)."""
@@ -166,9 +160,7 @@ class _Reader:
         self.uvs[key] = np.array(rows, np.float64).reshape(-1, 2)
         texture = element.get("texid") or ""
         if texture not in self.slots:
-            self.problems.append(
-                Problem("broken-reference", f"A group of coordinates names the texture {texture!r}, which is not there.")
-            )
+            self.problems.append(Problem("broken-reference", say("threemf.no-such-texture", texture=texture)))
         self.slots[key] = self.slots.get(texture, [-1])
 
     def number(self, element: Element, key: str) -> float:
@@ -184,9 +176,7 @@ class _Reader:
         key = element.get("objectid") or ""
         found = self.objects.get(key)
         if found is None:
-            self.problems.append(
-                Problem("broken-reference", f"An item names the object {key!r}, which is not in this part.", "build")
-            )
+            self.problems.append(Problem("broken-reference", say("threemf.no-such-object", key=key), "build"))
             return None
         if depth > 200:
             raise InputError(say("threemf.circle", label=self.label))
@@ -312,7 +302,7 @@ class _Reader:
             self.problems.append(
                 Problem(
                     "broken-reference",
-                    f"Triangles name the property group {key!r}, which is not there or is of a kind that is not read.",
+                    say("threemf.no-such-properties", key=key),
                     key,
                 )
             )

@@ -13,5 +13,7 @@ say = Messages(
         "usd.damaged-package": "{label} is damaged: it is no readable package; export it again.",
         "usd.wrong-corner-count": "{label}: {name} counts {corners:,} corners but holds {there:,}; export it again.",
         "usd.no-such-point": "{label}: a face of {name} uses point {vertex:,}, but only {total:,} are there; export it again.",
+        "usd.faces-left-out": "{left_out:,} faces of {name} are holes or have fewer than three corners and were left out.",
+        "usd.subdivision": "{name} asks to be subdivided ({subdivision}); its control mesh is what was read.",
     }
 )

@@ -229,7 +229,7 @@ class _Scene:
             self.problems.append(
                 Problem(
                     "thin-face",
-                    f"{left_out:,} faces of {material['name']} are holes or have fewer than three corners and were left out.",
+                    say("usd.faces-left-out", left_out=left_out, name=material["name"]),
                 )
             )
         order = np.flatnonzero(np.repeat(keep_face, counts))
@@ -243,7 +243,7 @@ class _Scene:
             self.problems.append(
                 Problem(
                     "subdivision",
-                    f"{material['name']} asks to be subdivided ({material['subdivision']}); its control mesh is what was read.",
+                    say("usd.subdivision", name=material["name"], subdivision=material["subdivision"]),
                     str(material["name"]),
                 )
             )
