@@ -416,7 +416,7 @@ def _writes(sheet: RuleSheet, wished: dict[str, Any]) -> ExportOptions:
     try:
         return msgspec.structs.replace(sheet.writes, **{k: getattr(msgspec.convert(wished, ExportOptions), k) for k in wished})
     except msgspec.ValidationError as error:
-        raise InputError(f"This cannot be wished of an export: {error}.") from error
+        raise InputError(f"The model cannot be exported as asked: {error}.") from error
 
 
 def reduction_curve(request: dict[str, Any], out: Path) -> dict[str, Any]:

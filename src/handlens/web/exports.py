@@ -99,7 +99,7 @@ def _options(wished: dict[str, Any]) -> dict[str, Any]:
     try:
         options = msgspec.convert(wished, ExportOptions)
     except msgspec.ValidationError as error:
-        refuse(422, f"This cannot be wished of an export: {error}.")
+        refuse(422, f"The model cannot be exported as asked: {error}.")
     if options.unstated_unit or options.unstated_axis:
         refuse(422, "What a format leaves unstated is the sheet's own unit and axis, and not for an export to say.")
     return wished
