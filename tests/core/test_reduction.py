@@ -234,8 +234,8 @@ def bumpy(n=5):
 
 
 def test_it_comes_to_the_count_and_stays_closed():
-    whole = bumpy()
-    for count in (8_000, 900, 120):
+    whole = bumpy(4)
+    for count in (2_000, 900, 120):
         made = Reducer(whole)
         left = made.reduced(made.sound(made.triangles(count))).mesh
         top = surface(left)
@@ -389,18 +389,18 @@ def test_a_symmetric_part_stays_so_where_asked():
 
 
 def test_wishes_are_met_or_said_not_to_be():
-    thing = scene(bumpy())
+    thing = scene(bumpy(4))
     count = lambda **params: apply_mend(thing, "budget.reduce", params)
-    assert count(triangles=5_000).scene.meshes[0].triangle_count in range(4_990, 5_001)
+    assert count(triangles=1_250).scene.meshes[0].triangle_count in range(1_240, 1_251)
     # A share reads the same however it is written.
     for share in ("10%", "10 %", 0.1, 10):
-        assert count(share=share).scene.meshes[0].triangle_count in range(2_030, 2_049)
+        assert count(share=share).scene.meshes[0].triangle_count in range(500, 513)
     for wrong in ("half", "-3%", 120):
         with pytest.raises(InputError, match=r"50% or 0\.5"):
             count(share=wrong)
     within = count(deviation_mm=4)
     assert distances(surface_of(thing.meshes[0]), surface_of(within.scene.meshes[0]))[0] <= 0.004
-    assert within.scene.meshes[0].triangle_count < 10_000
+    assert within.scene.meshes[0].triangle_count < 4_000
     with pytest.raises(MendError, match="Give one of"):
         count()
     with pytest.raises(MendError, match="Nothing was reduced"):

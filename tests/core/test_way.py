@@ -74,7 +74,7 @@ def test_what_is_sound_needs_no_mend():
     assert (way.slips, way.fit, left(way)) == ([], True, (0, 0))
 
 
-@pytest.mark.parametrize(("seed", "by_hand"), [(2, False), (7, True), (12, True)])
+@pytest.mark.parametrize(("seed", "by_hand"), [(2, False), pytest.param(7, True, marks=pytest.mark.long), (12, True)])
 def test_seeded_defects_end_in_fit_with_as_few_mends_as_can_be(seed, by_hand):
     made, names = seeded(seed)
     way = way_of(made, look=True)
