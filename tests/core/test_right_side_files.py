@@ -99,3 +99,14 @@ def test_a_model_in_another_files_clothes_is_no_side_file(tmp_path):
 def test_a_key_that_says_its_kind_is_enough_for_a_wrong_letter(tmp_path):
     told = findings(opened(tmp_path, list__json='{"material": "tarred_rop", "note": "tarred_rop3"}'))["arrival.side-near-miss"]
     assert [f.title for f in told] == ["list.json, line 1, column 15: tarred_rop for the material tarred_rope, one letter off"]
+
+
+def test_files_that_running_text_names_are_worth_one_note_and_under_a_key_a_caution(tmp_path):
+    log = "\n".join(f"saved rope_{k}.png for buoy.obj" for k in range(6)) + "\nsaved rope_0.png again\n"
+    made = opened(tmp_path, log__txt=log, list__ini="[buoy]\nmodel = buoy.obj\npicture = net.png\n")
+    found = {(f.result, f.title) for f in findings(made)["arrival.side-no-file"]}
+    names = ", ".join(f"rope_{k}.png (line {k + 1})" for k in range(4))
+    assert found == {
+        ("note", f"log.txt names 6 files that are not in the package: {names} …"),
+        ("caution", "list.ini, line 3, column 11: net.png is not in the package"),
+    }

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
+from itertools import islice
 
 from ...declare.check import Finding, Skipped, check, value
-from ...declare.panel import Row, row
+from ...declare.panel import Result, Row, row
 from ...declare.station_measures import reading
 from ...measures import Measures
 from ...rules import Intent, RuleSheet
@@ -100,6 +101,12 @@ def _together(uses: Iterator[SideUse]) -> list[list[SideUse]]:
     return list(groups.values())
 
 
+def _some(words: Iterable[str]) -> str:
+    """The first four, and whether there are more."""
+    found = list(islice(words, 5))
+    return ", ".join(found[:4]) + (" …" if len(found) > 4 else "")
+
+
 def _elsewhere(same: list[SideUse]) -> str:
     """ " and lines 12 and 40", of the uses after the first."""
     if len(same) < 2:
@@ -136,20 +143,39 @@ def broken(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def no_file(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that read like a model or an image and are none of the files that came along.
 
-    Why: the destination looks for it where the side file says, and finds nothing.
+    Why: the destination looks for it where the side file says, and finds nothing. Running text (notes, a log) is mostly read by people: what
+    it names is worth knowing, in one finding a file.
     Measured: the last piece of each value that ends like a model or an image, against the names of all files.
     Source: common practice, no published source.
     """
     if (nothing := _none(own)) is not None:
         yield nothing
         return
+    in_text: dict[str, dict[str, int]] = {}
     for u in _uses_in(own, ("no-file",)):
+        if not u.path:
+            in_text.setdefault(u.file, {}).setdefault(u.text, u.line)
+            continue
         yield Finding(
             say("arrival.side-no-file", place=_place(u), name=u.text),
             value(u.text, "text"),
             value("a file", "text"),
             1,
             key=f"{u.file}/{u.line}/{u.column}",
+        )
+    for file, names in in_text.items():
+        yield Finding(
+            say(
+                "arrival.side-no-file.text",
+                file=file,
+                names=len(names),
+                listed=_some(f"{name} (line {line:,})" for name, line in names.items()),
+            ),
+            value(len(names), "names"),
+            value(0, "names"),
+            len(names),
+            key=file,
+            result="note",
         )
 
 
@@ -216,6 +242,14 @@ def unknown(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: 
             )
 
 
+def _result_of(use: SideUse) -> Result | None:
+    if use.state == "exact":
+        return "clear"
+    if use.state == "other":
+        return None
+    return "note" if use.state == "no-file" and not use.path else "caution"
+
+
 def used_names(measures: Measures) -> list[Row]:
     """Rows for the ledger: every use, what it resolves to and where it stands, what is wrong first."""
     words = {
@@ -238,7 +272,7 @@ def used_names(measures: Measures) -> list[Row]:
                 "place": f"{u.file}:{u.line}:{u.column}",
                 "key": u.path or "–",
             },
-            result="clear" if u.state == "exact" else None if u.state == "other" else "caution",
+            result=_result_of(u),
             side_key=f"{u.file}:{u.path}" if u.path else None,
         )
         for u in sorted(

@@ -38,6 +38,7 @@ say = Messages(
         "arrival.side-near-miss": "{place}{elsewhere}: {name} for the {kind} {meant}, {how}",
         "arrival.side-broken": "{file} breaks at line {line}, column {column}: {why}",
         "arrival.side-no-file": "{place}: {name} is not in the package",
+        "arrival.side-no-file.text": "{file} names {names:# file} that {names:is|are} not in the package: {listed}",
         "arrival.side-other-variant": "{place}: {name}, in the entry of this model, sounds like {variant}'s",
         "arrival.side-other-variant.name": "The {kind} {name} sounds like {sibling}'s",
         "arrival.side-other-variant.nothing-beside": "the package has no side file and no other model",
