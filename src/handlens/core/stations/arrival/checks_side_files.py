@@ -143,9 +143,8 @@ def broken(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: I
 def no_file(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: Intent) -> Found:
     """Values in a text file that read like a model or an image and are none of the files that came along.
 
-    Why: the destination looks for it where the side file says, and finds nothing. Running text (notes, a log) is mostly read by people: what
-    it names is worth knowing, in one finding a file.
-    Measured: the last piece of each value that ends like a model or an image, against the names of all files.
+    Why: the destination looks for it where the side file says, and finds nothing.
+    Measured: the last piece of each value that ends like a model or an image, against the names of all files. What running text names (notes, a log) is one finding a file, and worth knowing.
     Source: common practice, no published source.
     """
     if (nothing := _none(own)) is not None:
@@ -176,6 +175,7 @@ def no_file(own: ArrivalMeasures, measures: Measures, sheet: RuleSheet, intent: 
             len(names),
             key=file,
             result="note",
+            why=say("arrival.side-no-file.text.why"),
         )
 
 

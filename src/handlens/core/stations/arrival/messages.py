@@ -39,6 +39,7 @@ say = Messages(
         "arrival.side-broken": "{file} breaks at line {line}, column {column}: {why}",
         "arrival.side-no-file": "{place}: {name} is not in the package",
         "arrival.side-no-file.text": "{file} names {names:# file} that {names:is|are} not in the package: {listed}",
+        "arrival.side-no-file.text.why": "Notes and logs are mostly read by people; look whether one of these should have come along.",
         "arrival.side-other-variant": "{place}: {name}, in the entry of this model, sounds like {variant}'s",
         "arrival.side-other-variant.name": "The {kind} {name} sounds like {sibling}'s",
         "arrival.side-other-variant.nothing-beside": "the package has no side file and no other model",
