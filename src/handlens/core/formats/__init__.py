@@ -100,7 +100,7 @@ def write_conformed(conformed: ConformedScene, where: Target) -> dict[str, bytes
 
 def what_is_lost(scene: Scene, format_name: str, options: ExportOptions = PLAIN) -> list[str]:
     """One sentence for each thing in the scene that the format cannot hold, or that is written otherwise."""
-    return list(dict.fromkeys(loss.text for loss in export_losses(scene, target(scene, format_name, options=options))))
+    return list(dict.fromkeys(str(loss.text) for loss in export_losses(scene, target(scene, format_name, options=options))))
 
 
 def lost_by_sheet(scene: Scene, options: Mapping[str, ExportOptions]) -> dict[str, dict[str, list[str]]]:

@@ -223,7 +223,7 @@ class _Tries:
         before, after = (export_losses(s, target) for s in (self.scene, scene))
         # How numbers are rounded is the format's own and told by the proof: it is no price of the mend.
         known = {x.text for x in before} | {x.text for x in after if x.what == "Rounding"}
-        return list(dict.fromkeys(x.text for x in after if x.text not in known))
+        return list(dict.fromkeys(str(x.text) for x in after if x.text not in known))
 
     def in_memory(self, texts: list[str], scene: Scene) -> dict[str, _Told]:
         measures = measure(scene, known=Known(self.measures))

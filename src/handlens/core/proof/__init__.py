@@ -94,7 +94,7 @@ def aspects(both: Compared) -> Iterator[Row]:
 
 def _expected_rows(losses: Sequence[ExportLoss]) -> Iterator[Row]:
     for line in losses:
-        yield Row(line.group, line.what, line.sent, line.read_back, "expected", CAUTION, line.text)
+        yield Row(line.group, line.what, line.sent, line.read_back, "expected", CAUTION, str(line.text))
 
 
 def _ordered(rows: Sequence[Row]) -> list[Row]:

@@ -50,7 +50,7 @@ class ConformedScene:
 
     @property
     def lost(self) -> list[str]:
-        return list(dict.fromkeys(s.text for s in self.said))
+        return list(dict.fromkeys(str(s.text) for s in self.said))
 
 
 def export_losses(scene: Scene, target: Target) -> list[ExportLoss]:

@@ -7,12 +7,12 @@ import numpy as np
 from ...edit.similarity import apply_similarity
 from ...geometry.recut import recut
 from ...geometry.triangles import triangulate
-from ...limits import plural
 from ...rules.export import UNIT_WORDS
 from ...rules.sheet import UNITS
 from ...scene import Mesh, Scene
 from ...scene.axes import turn_between
 from ...words.arrays import Array
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Size"
@@ -61,22 +61,21 @@ def _tell_frame(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     if unit is not None and unit != scene.unit_metres:
         if scene.unit_metres is None:
-            text = f"No unit is stated, so the numbers count as {unit_words(unit)}."
+            text = say("loss.unit-unstated", unit_words=unit_words(unit))
         elif target.options.unit or target.lacks("unit") or target.format.name != "3mf":
             named = next((UNIT_WORDS[k] for k, m in UNITS.items() if m == unit), unit_words(unit))
-            text = f"Lengths are written in {named}."
+            text = say("loss.other-unit", named=named)
         else:
-            text = f"The unit of {scene.unit_metres:g} m is none of the format's, so lengths are written in millimetres."
+            text = say("loss.unknown-unit", unit_metres=scene.unit_metres)
         said.append(ExportLoss(_GROUP, "Unit", text, unit_words(scene.unit_metres), unit_words(unit)))
     if axis is not None and axis != scene.up_axis:
-        words = (
-            f"No up axis is stated, so {axis} counts as up."
-            if scene.up_axis is None
-            else f"{axis} is up in the format, so the model is turned."
-            if target.format.fixed_axis
-            else f"{axis} is up in the file."
-        )
-        said.append(ExportLoss(_GROUP, "Up axis", words, scene.up_axis or "not stated", axis))
+        if scene.up_axis is None:
+            text = say("loss.axis-unstated", axis=axis)
+        elif target.format.fixed_axis:
+            text = say("loss.fixed-axis", axis=axis)
+        else:
+            text = say("loss.other-axis", axis=axis)
+        said.append(ExportLoss(_GROUP, "Up axis", text, scene.up_axis or "not stated", axis))
     return said
 
 
@@ -92,12 +91,13 @@ def _tell_unstated(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("unit") or (scene.unit_metres is None and scene.up_axis is None):
         return []
     own = (unit_words(target_unit(scene, target)), target_up_axis(scene, target) or "not stated")
-    words = f"The unit and the up axis cannot be stated: the numbers are {own[0]}, {own[1]} up."
     if own[1] == "not stated":
-        words = f"The unit cannot be stated: the numbers are {own[0]}."
+        text = say("loss.unstated.unit", unit=own[0])
     elif own[0] == "not stated":
-        words = f"The up axis cannot be stated: it is {own[1]}."
-    return [ExportLoss(_GROUP, "Unit and axis", words, f"{own[0]}, {own[1]}", "not stated")]
+        text = say("loss.unstated.axis", axis=own[1])
+    else:
+        text = say("loss.unstated", unit=own[0], axis=own[1])
+    return [ExportLoss(_GROUP, "Unit and axis", text, f"{own[0]}, {own[1]}", "not stated")]
 
 
 def triangulated(mesh: Mesh) -> Mesh:
@@ -114,11 +114,7 @@ def _tell_polygons(scene: Scene, target: Target) -> list[ExportLoss]:
     count = sum(int(np.count_nonzero(mesh.corner_counts > 3)) for mesh in scene.meshes)
     if not count:
         return []
-    text = (
-        f"{plural(count, 'polygon is', 'polygons are')} written as triangles."
-        if target.lacks("polygons")
-        else "Polygons are cut into triangles."
-    )
+    text = say("loss.no-polygons", count=count) if target.lacks("polygons") else say("loss.triangulated")
     return [ExportLoss("Surface", "Polygons", text, f"{count:,}", "0")]
 
 

@@ -7,8 +7,8 @@ from collections.abc import Iterator
 from dataclasses import replace
 from typing import Any
 
-from ...limits import plural
 from ...scene import Scene
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 #: Extensible Markup Language (XML) 1.0, production 2 "Char", less the blanks that are not kept as they are in attributes.
@@ -34,7 +34,7 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     changed = [name for name in _named(scene) if name and _plain(name) != name]
     if not changed:
         return []
-    text = f"{plural(len(changed), 'name holds', 'names hold')} control characters, which {target.format.title} cannot hold; each becomes _."
+    text = say("loss.control-characters", count=len(changed), title=target.format.title)
     return [ExportLoss("Parts", "Control characters", text, f"{len(changed):,}", "0")]
 
 

@@ -11,6 +11,7 @@ from ...scene import Mesh, Scene
 from ...scene.model import frozen
 from ...scene.once import cached_per_mesh
 from ...words.lengths import metres
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 
@@ -27,7 +28,7 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if not far > 0:
         return []
     by = metres(far * scene.unit_metres) if scene.unit_metres is not None else f"{far:.3g} file units"
-    return [ExportLoss("Surface", "Rounding", f"Positions are rounded to 32-bit floats, by up to {by}.", "64 bits", "32 bits")]
+    return [ExportLoss("Surface", "Rounding", say("loss.rounding", by=by), "64 bits", "32 bits")]
 
 
 def _rounded(scene: Scene, _: Target) -> Scene:

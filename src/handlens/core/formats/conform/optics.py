@@ -6,8 +6,8 @@ from collections.abc import Mapping
 from dataclasses import replace
 from typing import Any
 
-from ...limits import plural
 from ...scene import Scene
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Also in the file"
@@ -60,13 +60,13 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("cameras") and target.lacks("all of cameras"):
         n = sum(_view(camera.source, target) != dict(camera.source) for camera in scene.cameras)
         if n:
-            text = f"{plural(n, 'camera')} written with what {target.format.title} states of them: the angle or size, the aspect and the clipping."
+            text = say("loss.camera-values", count=n, title=target.format.title)
             said.append(ExportLoss(_GROUP, "Cameras", text, f"{n:,}", "angle, aspect, clipping"))
     if not target.lacks("lights") and target.lacks("all of lights"):
         n = sum(_defaults(_lit(x.source, target)) != _defaults(x.source) for x in scene.lights)
         if n:
             words = "colour and cone" if target.format.name == "dae" else "colour, intensity and cone"
-            text = f"{plural(n, 'light')} written with what {target.format.title} states of them: {words}."
+            text = say("loss.light-values", count=n, title=target.format.title, words=words)
             said.append(ExportLoss(_GROUP, "Lights", text, f"{n:,}", words))
     return said
 

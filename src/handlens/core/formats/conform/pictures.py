@@ -14,6 +14,7 @@ from ...surface.names import as_file, file_names
 from ...surface.pictures import BY_EXTENSION, ENDING_BY_MEDIA, media_type
 from .accepted import PLAIN_KINDS, accepted, left_out, reencoded_images
 from .looks.common import native
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Images"
@@ -55,14 +56,14 @@ def _tell_none(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     if target.options.images != "none" and not target.lacks("images"):
         return []
-    return [ExportLoss(_GROUP, "Images", "Images are left out.", f"{len(scene.images):,}", "0")]
+    return [ExportLoss(_GROUP, "Images", say("loss.no-images"), f"{len(scene.images):,}", "0")]
 
 
 def _tell_unused(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("unused images"):
         return []
     n = len(scene.images) - len(used_images(scene))
-    text = f"{plural(n, 'image that no material uses is', 'images that no material uses are')} left out."
+    text = say("loss.unused-images", count=n)
     return [ExportLoss(_GROUP, "Unused images", text, f"{n:,}", "0")] if n else []
 
 
@@ -70,7 +71,7 @@ def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("images") or not target.lacks("empty inputs"):
         return []
     n = sum(texture.image is None for material in scene.materials for texture in material.inputs)
-    text = f"{plural(n, 'input')} without an image left out."
+    text = say("loss.inputs-without-image", count=n)
     return [ExportLoss("Materials", "Empty inputs", text, f"{n:,}", "0")] if n else []
 
 
@@ -85,7 +86,7 @@ def _tell_missing(scene: Scene, target: Target) -> list[ExportLoss]:
     gone = [scene.images[k].reference for k in sorted(used_images(scene)) if scene.images[k].load is None]
     if not gone:
         return []
-    text = f"{plural(len(gone), 'missing image is', 'missing images are')} left out, first {gone[0]}: a package names nothing outside of it."
+    text = say("loss.missing-images", count=len(gone), first=gone[0])
     return [ExportLoss(_GROUP, "Missing images", text, f"{len(gone):,}", "0")]
 
 
@@ -111,7 +112,7 @@ def _tell_other_kinds(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     n = left_out(scene, PLAIN_KINDS)
     words = ", which alone a package may hold," if target.format.name == "usdz" else ""
-    text = f"{plural(n, 'image is', 'images are')} neither PNG nor JPEG{words} and left out."
+    text = say("loss.other-images", count=n, words=words)
     return [ExportLoss(_GROUP, "Other kinds of images", text, f"{n:,}", "0")] if n else []
 
 
@@ -223,13 +224,13 @@ def _tell_files(scene: Scene, target: Target) -> list[ExportLoss]:
     folders = {name.rpartition("/")[0] for k, name in names.items() if _named_anew(scene.images[k], target)} - {""}
     if folders and target.options.folder:
         folder = min(folders)
-        text = f"Images lie in the folder {folder}."
+        text = say("loss.image-folder", folder=folder)
         said.append(ExportLoss(_GROUP, "Folder of images", text, "as they came", folder))
     changed = [(base_name(i), names[k].rpartition("/")[2]) for k, i in enumerate(scene.images) if _named_anew(i, target)]
     changed = [(a, b) for a, b in changed if a != b]
     if not changed:
         return said
-    text = f"{plural(len(changed), 'image is', 'images are')} written under another file name: {changed[0][0] or 'one without a name'} as {changed[0][1]}."
+    text = say("loss.image-names", count=len(changed), first=changed[0][0] or "one without a name", named=changed[0][1])
     return [*said, ExportLoss(_GROUP, "File names", text, plural(len(scene.images), "image"), f"{len(changed):,} changed")]
 
 

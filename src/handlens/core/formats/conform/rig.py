@@ -11,6 +11,7 @@ from ...scene import Channel, Clip, Scene
 from ...scene.matrices import decompose
 from ...scene.model import frozen
 from ...scene.motion import poses
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Skin and motion"
@@ -27,9 +28,9 @@ def _tell_skins(scene: Scene, target: Target) -> list[ExportLoss]:
     weighted = sum(mesh.weights is not None for mesh in scene.meshes)
     n = len(scene.skins)
     if n:
-        text = f"{plural(n, 'skin with its weights', 'skins with their weights')} cannot be stored."
+        text = say("loss.no-skins", count=n)
         return [ExportLoss(_GROUP, "Skins", text, f"{n:,}", "0")]
-    text = f"Weights of {plural(weighted, 'mesh', 'meshes')} cannot be stored."
+    text = say("loss.no-weights", weighted=weighted)
     return [ExportLoss(_GROUP, "Weights", text, f"{weighted:,}", "0")] if weighted else []
 
 
@@ -63,10 +64,10 @@ def _tell_loose(scene: Scene, target: Target) -> list[ExportLoss]:
     idle, unused, bare = _loose(scene)
     said = []
     if idle:
-        text = f"{plural(len(idle), 'skin that no mesh uses is', 'skins that no mesh uses are')} left out."
+        text = say("loss.unused-skins", count=len(idle))
         said.append(ExportLoss(_GROUP, "Skins", text, f"{len(idle):,}", "0"))
     if unused or bare:
-        text = f"{plural(len(unused) + len(bare), 'mesh')} with weights but no skin, or a skin but no weights, written without."
+        text = say("loss.weights-without-skin", count=len(unused) + len(bare))
         said.append(ExportLoss(_GROUP, "Weights", text, f"{len(unused) + len(bare):,}", "0"))
     return said
 
@@ -88,7 +89,7 @@ def _jointless(scene: Scene) -> set[int]:
 
 def _tell_jointless(scene: Scene, target: Target) -> list[ExportLoss]:
     n = 0 if target.lacks("skins") else len(_jointless(scene))
-    text = f"{plural(n, 'skin')} without any joint left out."
+    text = say("loss.skins-without-joint", count=n)
     return [ExportLoss(_GROUP, "Skins without joints", text, f"{n:,}", "0")] if n else []
 
 
@@ -104,7 +105,7 @@ def _tell_roots(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("skins") or not target.lacks("skeleton roots"):
         return []
     count = sum(skin.skeleton is not None for skin in scene.skins)
-    text = f"The root that {plural(count, 'skin names', 'skins name')} for their joints is left out; the joints stay."
+    text = say("loss.skeleton-root", count=count)
     return [ExportLoss(_GROUP, "Skeleton roots", text, f"{count:,}", "0")] if count else []
 
 
@@ -117,11 +118,11 @@ def _tell_morphs(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     count = sum(len(mesh.morphs) for mesh in scene.meshes)
     if count:
-        text = f"{plural(count, 'morph target', 'morph targets')} cannot be stored."
+        text = say("loss.no-morphs", count=count)
         said.append(ExportLoss(_GROUP, "Morph targets", text, f"{count:,}", "0"))
     channels = sum(channel.path == "weights" for clip in scene.clips for channel in clip.channels)
     if channels and not target.lacks("clips"):
-        text = f"{plural(channels, 'channel')} of morph targets cannot be stored."
+        text = say("loss.no-morph-channels", channels=channels)
         said.append(ExportLoss(_GROUP, "Channels of morph targets", text, f"{channels:,}", "0"))
     return said
 
@@ -141,9 +142,9 @@ def _without_morphs(scene: Scene, _: Target) -> Scene:
 def _tell_clips(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.clips)
     if target.lacks("clips") and n:
-        return [ExportLoss(_GROUP, "Clips", f"{plural(n, 'clip', 'clips')} cannot be stored.", f"{n:,}", "0")]
+        return [ExportLoss(_GROUP, "Clips", say("loss.no-clips", count=n), f"{n:,}", "0")]
     if not target.lacks("clips") and target.lacks("further clips") and n > 1:
-        text = f"A stage has one timeline: {plural(n - 1, 'further clip is', 'further clips are')} left out."
+        text = say("loss.one-timeline", count=n - 1)
         return [ExportLoss(_GROUP, "Clips", text, f"{n:,}", "1")]
     return []
 
@@ -163,10 +164,10 @@ def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     channels = sum(_empty(clip) for clip in scene.clips)
     said = []
     if channels:
-        text = f"{plural(channels, 'channel')} without any key left out."
+        text = say("loss.channels-without-key", channels=channels)
         said.append(ExportLoss(_GROUP, "Channels without keys", text, f"{channels:,}", "0"))
     if clips:
-        text = f"{plural(clips, 'clip')} that {'moves' if clips == 1 else 'move'} nothing left out."
+        text = say("loss.clips-without-motion", clips=clips)
         said.append(ExportLoss(_GROUP, "Clips that move nothing", text, f"{clips:,}", "0"))
     return said
 
@@ -189,14 +190,14 @@ def _tell_baked(scene: Scene, target: Target) -> list[ExportLoss]:
     if not nodes and not any(channel.node is None for clip in clips for channel in clip.channels):
         return []
     other = sum(channel.interpolation != "LINEAR" for clip in clips for channel in clip.channels if channel.path in _PATHS)
-    text = f"Motion of {plural(nodes, 'node')} is written as whole transforms at every key"
-    text += f"; {plural(other, 'channel')} with steps or curves straight between them." if other else "."
+    straight = say("loss.whole-transforms.straight", channels=other) if other else ""
+    text = say("loss.whole-transforms", nodes=nodes, straight=straight)
     said = [
         ExportLoss(_GROUP, "Channels", text, plural(sum(len(clip.channels) for clip in clips), "channel"), "whole transforms")
     ]
     idle = sum(channel.node is None for clip in clips for channel in clip.channels)
     if idle:
-        text = f"{plural(idle, 'channel')} that drive no node left out."
+        text = say("loss.channels-without-node", idle=idle)
         said.append(ExportLoss(_GROUP, "Channels without a node", text, f"{idle:,}", "0"))
     return said
 
@@ -233,7 +234,7 @@ def transform_channels(node: int, times: np.ndarray, matrices: np.ndarray, still
 
 def _tell_cameras(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(scene.cameras) if target.lacks("cameras") else 0
-    return [ExportLoss(_ELSE, "Cameras", f"{plural(n, 'camera')} cannot be stored.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(_ELSE, "Cameras", say("loss.no-cameras", count=n), f"{n:,}", "0")] if n else []
 
 
 def _without_cameras(scene: Scene, _: Target) -> Scene:
@@ -251,11 +252,8 @@ def _tell_lights(scene: Scene, target: Target) -> list[ExportLoss]:
     gone = len(_unheld_lights(scene, target))
     if not gone:
         return []
-    text = (
-        f"{plural(gone, 'light')} cannot be stored."
-        if target.lacks("lights")
-        else f"{plural(gone, 'light')} of a kind without a place in {target.format.title} left out."
-    )
+    none = target.lacks("lights")
+    text = say("loss.no-lights", count=gone) if none else say("loss.other-lights", count=gone, title=target.format.title)
     return [ExportLoss(_ELSE, "Lights", text, f"{len(scene.lights):,}", f"{len(scene.lights) - gone:,}")]
 
 

@@ -15,6 +15,7 @@ from ...scene.matrices import unit_vectors
 from ...scene.model import frozen
 from ...scene.once import cached_per_mesh
 from ...words.arrays import F64, Array, Bool
+from .messages import say
 from .one_set import drawn_set_first, on_another_uv_set
 from .steps import ExportLoss, Step, Target
 
@@ -32,7 +33,7 @@ def _counted(feature: str, what: str, count: Callable[[Mesh], int], one: str, ma
 
     def tell(scene: Scene, target: Target) -> list[ExportLoss]:
         n = sum(count(mesh) for mesh in scene.meshes) if target.lacks(feature) else 0
-        return [ExportLoss(_GROUP, what, f"{plural(n, one, many)} cannot be stored.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(_GROUP, what, say("loss.no-such-thing", counted=plural(n, one, many)), f"{n:,}", "0")] if n else []
 
     return Step(feature, tell, _each(change))
 
@@ -44,16 +45,24 @@ def _tell_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("one UV set"):
         n = sum(bool(mesh.uvs) for mesh in scene.meshes)
-        return [ExportLoss(group, "UV sets", f"{plural(n, *_UVS)} cannot be stored.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(group, "UV sets", say("loss.no-such-thing", counted=plural(n, *_UVS)), f"{n:,}", "0")] if n else []
     if not target.lacks("UV sets"):
         return []
     n = sum(len(mesh.uvs) > 1 for mesh in scene.meshes)
     if not n:
         return []
     words = plural(n, "mesh's further UV sets", "meshes' further UV sets")
-    said = [ExportLoss(group, "UV sets", f"{words} cannot be stored.", f"{max(len(mesh.uvs) for mesh in scene.meshes):,}", "1")]
+    said = [
+        ExportLoss(
+            group,
+            "UV sets",
+            say("loss.no-such-thing", counted=words),
+            f"{max(len(mesh.uvs) for mesh in scene.meshes):,}",
+            "1",
+        )
+    ]
     if otherwise := on_another_uv_set(scene):
-        text = f"{plural(otherwise, 'image is', 'images are')} laid on by a UV set that is left out, and will lie otherwise."
+        text = say("loss.other-uv-set", otherwise=otherwise)
         said.append(ExportLoss(group, "Laid on by another set", text, f"{otherwise:,}", "0"))
     return said
 
@@ -84,7 +93,7 @@ def _tell_named_sets(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("UV sets") or target.lacks("images") or max((len(mesh.uvs) for mesh in scene.meshes), default=0) > 1:
         return []
     n = sum(texture.uv_set > 0 for material in scene.materials for texture in material.inputs)
-    text = f"{plural(n, 'input')} by a further UV set, which the format does not have, laid on by the first."
+    text = say("loss.further-uv-set", count=n)
     return [ExportLoss("UVs and colours", "Laid on by another set", text, f"{n:,}", "0")] if n else []
 
 
@@ -95,17 +104,17 @@ def _tell_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     group = "UVs and colours"
     if target.lacks("vertex colours"):
         n = sum(bool(mesh.colours) for mesh in scene.meshes)
-        text = f"{plural(n, *_COLOURS)} cannot be stored."
+        text = say("loss.no-such-thing", counted=plural(n, *_COLOURS))
         return [ExportLoss(group, "Vertex colours", text, f"{n:,}", "0")] if n else []
     said = []
     sets = sum(len(mesh.colours) > 1 for mesh in scene.meshes) if target.lacks("colour sets") else 0
     if sets:
-        text = f"Further vertex colours of {plural(sets, 'mesh', 'meshes')} cannot be stored."
+        text = say("loss.further-colours", sets=sets)
         said.append(ExportLoss(group, "Further vertex colours", text, f"{sets:,}", "0"))
     if target.lacks("vertex alpha") and any(
         len(colour.values) and colour.values.shape[1] > 3 for mesh in scene.meshes for colour in mesh.colours[:1]
     ):
-        said.append(ExportLoss(group, "Alpha of vertex colours", "The alpha of vertex colours is left out.", "4 channels", "3"))
+        said.append(ExportLoss(group, "Alpha of vertex colours", say("loss.no-colour-alpha"), "4 channels", "3"))
     return said
 
 
@@ -137,7 +146,7 @@ def _split_colours(scene: Scene, target: Target) -> list[int]:
 
 def _tell_corner_colours(scene: Scene, target: Target) -> list[ExportLoss]:
     n = len(_split_colours(scene, target))
-    text = f"Colours that differ from corner to corner of one vertex: those of {plural(n, 'mesh', 'meshes')} cannot be stored."
+    text = say("loss.colours-by-corner", count=n)
     return [ExportLoss("UVs and colours", "Vertex colours", text, f"{n:,}", "0")] if n else []
 
 
@@ -173,7 +182,7 @@ def _tell_gaps(scene: Scene, target: Target) -> list[ExportLoss]:
     n = sum(_gaps(mesh, _layers_of(mesh, target)) for mesh in scene.meshes)
     if target.lacks("parts"):
         n += sum(len(mesh.corners) * missing for mesh, missing in zip(scene.meshes, _absent(scene, target), strict=True))
-    text = f"{plural(n, 'corner has', 'corners have')} no normal, UV or colour where others have one: zero is written, white for a colour."
+    text = say("loss.corners-without-value", count=n)
     return [ExportLoss(_GROUP, "Corners without a value", text, f"{n:,}", "0")] if n else []
 
 
@@ -235,7 +244,7 @@ def _tell_in_a_row(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.family != "gltf":
         return []
     n = sum(_out_of_row(mesh) for mesh in scene.meshes)
-    text = f"{plural(n, 'corner has', 'corners have')} a value in a later set but none in an earlier one, which gets zero: sets are numbered in a row."
+    text = say("loss.later-sets", count=n)
     return [ExportLoss("UVs and colours", "Sets in a row", text, f"{n:,}", "0")] if n else []
 
 
@@ -264,7 +273,7 @@ def _spare(mesh: Mesh) -> int:
 
 def _tell_spare(scene: Scene, target: Target) -> list[ExportLoss]:
     n = sum(_spare(mesh) for mesh in scene.meshes) if target.lacks("spare positions") else 0
-    text = f"{plural(n, 'position')} that no face, line or point uses left out."
+    text = say("loss.unused-positions", count=n)
     return [ExportLoss(_GROUP, "Positions that nothing uses", text, f"{n:,}", "0")] if n else []
 
 
@@ -284,7 +293,7 @@ def _drawn(mesh: Mesh, target: Target) -> bool:
 
 def _tell_empty(scene: Scene, target: Target) -> list[ExportLoss]:
     n = sum(not _drawn(mesh, target) for mesh in scene.meshes) if target.lacks("empty meshes") else 0
-    text = f"{plural(n, 'mesh that holds', 'meshes that hold')} nothing the format can draw left out."
+    text = say("loss.nothing-to-draw", count=n)
     return [ExportLoss("Parts", "Meshes of nothing", text, f"{n:,}", "0")] if n else []
 
 
@@ -333,7 +342,7 @@ def _tell_smooth(scene: Scene, target: Target) -> list[ExportLoss]:
         if target.lacks("smoothing groups")
         else 0
     )
-    text = "Smoothing groups are left out; the normals that are stored stay."
+    text = say("loss.no-smoothing-groups")
     return [ExportLoss(_GROUP, "Smoothing groups", text, plural(n, "mesh", "meshes"), "0")] if n else []
 
 
@@ -341,9 +350,7 @@ def _tell_groups(scene: Scene, target: Target) -> list[ExportLoss]:
     if not target.lacks("face groups"):
         return []
     n = len({name for mesh in scene.meshes if mesh.groups is not None for name in mesh.group_names if name})
-    text = (
-        f"{plural(n, 'named group', 'named groups')} of faces cannot be stored; *Split into parts* can make parts of them first."
-    )
+    text = say("loss.no-face-groups", count=n)
     return [ExportLoss(_GROUP, "Groups of faces", text, f"{n:,}", "0")] if n else []
 
 

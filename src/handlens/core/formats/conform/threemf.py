@@ -15,6 +15,7 @@ from ...scene import Layer, Material, Mesh, Scene
 from ...scene.model import frozen
 from ...surface.pictures import media_type
 from ...words.arrays import I64, Bool
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _ENDINGS = {"image/png": "png", "image/jpeg": "jpeg"}
@@ -52,7 +53,7 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     pictured = _pictured(scene)
     names = [scene.materials[k].name for k in pictured]
     if pictured:
-        text = f"Materials with an image are that image alone; their names are left out: {', '.join(filter(None, names[:5])) or 'none'}."
+        text = say("loss.image-alone", names=", ".join(filter(None, names[:5])) or "none")
         said.append(
             ExportLoss(
                 "Materials", "Materials that are a picture", text, plural(len(names), "material"), plural(len(names), "picture")
@@ -65,10 +66,10 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
         lost += int((laid & ~here).sum())
         bare += int((here & ~laid).sum())
     if lost:
-        text = f"UVs of {plural(lost, 'face')} without a picture are left out."
+        text = say("loss.uvs-without-picture", lost=lost)
         said.append(ExportLoss("UVs and colours", "UVs without a picture", text, f"{lost:,}", "0"))
     if bare:
-        text = f"{plural(bare, 'face')} without UVs cannot have {'its' if bare == 1 else 'their'} material's picture and {'is' if bare == 1 else 'are'} given its colour, as a material of its own."
+        text = say("loss.faces-without-uvs", bare=bare)
         said.append(ExportLoss("Materials", "Faces without UVs", text, f"{bare:,}", "colour alone"))
     return said
 

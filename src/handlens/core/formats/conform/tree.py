@@ -17,6 +17,7 @@ from ...scene.placed import placed_only, unplaced
 from ...scene.transforms import walk, world_matrices
 from ...surface.names import in_a_statement
 from ...words.json_tree import Json
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 _GROUP = "Parts"
@@ -27,7 +28,7 @@ _GROUP = "Parts"
 
 def _tell_unplaced(scene: Scene, target: Target) -> list[ExportLoss]:
     spare = unplaced(scene) if target.lacks("unplaced meshes") else 0
-    text = f"{plural(spare, 'mesh that no node places is', 'meshes that no node places are')} left out."
+    text = say("loss.unused-meshes", spare=spare)
     return [ExportLoss(_GROUP, "Meshes that no node places", text, f"{spare:,}", "0")] if spare else []
 
 
@@ -39,7 +40,7 @@ def _outside(scene: Scene) -> list[int]:
 
 def _tell_outside(scene: Scene, target: Target) -> list[ExportLoss]:
     count = len(_outside(scene)) if target.lacks("further scenes") else 0
-    text = f"{plural(count, 'node')} outside of the default scene left out."
+    text = say("loss.outside-scene", count=count)
     return [ExportLoss(_GROUP, "Nodes of other scenes", text, f"{count:,}", "0")] if count else []
 
 
@@ -75,7 +76,7 @@ def only_nodes(scene: Scene, chosen: list[int]) -> Scene:
 
 def _tell_hidden(scene: Scene, target: Target) -> list[ExportLoss]:
     count = sum(n.hidden for n in scene.nodes) if target.lacks("hidden nodes") else 0
-    text = f"{plural(count, 'hidden node is', 'hidden nodes are')} written as shown."
+    text = say("loss.hidden-nodes", count=count)
     return [ExportLoss(_GROUP, "Hidden nodes", text, f"{count:,}", "0")] if count else []
 
 
@@ -85,7 +86,7 @@ def _tell_extras(scene: Scene, target: Target) -> list[ExportLoss]:
     own = ({} if own_extras(n.extras) == _layer_property(n.extras, target) else n.extras for n in scene.nodes)
     holders = [*own, *(mesh.extras for mesh in scene.meshes), scene.extras]
     count = sum(bool(own_extras(x)) for x in holders)
-    text = f"Custom properties and extensions of {plural(count, 'thing')} are left out."
+    text = say("loss.no-properties", count=count)
     return [ExportLoss(_GROUP, "Custom properties", text, f"{count:,}", "0")] if count else []
 
 
@@ -137,23 +138,25 @@ def _tell_flat(scene: Scene, target: Target) -> list[ExportLoss]:
     said: list[ExportLoss] = []
     placed = [scene.nodes[i] for i in walk(scene) if scene.nodes[i].mesh is not None]
     if any(np.abs(n.local - np.eye(4)).max() > 1e-12 or n.children for n in scene.nodes):
-        text = "The node tree is written flat: transforms and pivots go into the positions."
+        text = say("loss.flat-tree")
         said.append(ExportLoss(_GROUP, "Node tree", text, plural(len(scene.nodes), "node"), "flat"))
     empty = sum(scene.nodes[i].mesh is None and not scene.nodes[i].children for i in walk(scene))
     if empty:
-        text = f"{plural(empty, 'node that holds', 'nodes that hold')} no mesh {'is' if empty == 1 else 'are'} left out."
+        text = say("loss.empty-nodes", empty=empty)
         said.append(ExportLoss(_GROUP, "Nodes without a mesh", text, f"{empty:,}", "0"))
     shared = len(placed) - len({n.mesh for n in placed})
     if target.lacks("parts") and (len(placed) > 1 or any(n.name for n in placed)):
         words = "parts are joined into one, and their names are" if len(placed) > 1 else "part's name is"
-        said.append(ExportLoss(_GROUP, "Parts", f"{len(placed):,} {words} left out.", f"{len(placed):,}", "1"))
+        said.append(
+            ExportLoss(_GROUP, "Parts", say("loss.placed-nothing", count=len(placed), words=words), f"{len(placed):,}", "1")
+        )
     elif shared and not target.lacks("parts"):
-        text = f"{shared:,} instances are written out as copies."
+        text = say("loss.instances", shared=shared)
         said.append(ExportLoss(_GROUP, "Instances", text, f"{shared:,}", "0"))
     if not target.lacks("parts"):
         other = sum(bool(n.name and (name := scene.meshes[n.mesh or 0].name) and name != n.name) for n in placed)
         if other:
-            text = f"{plural(other, 'mesh has', 'meshes have')} another name than their node, which is left out."
+            text = say("loss.mesh-names", other=other)
             said.append(ExportLoss(_GROUP, "Names of meshes", text, f"{other:,}", "0"))
     return said
 
@@ -211,7 +214,7 @@ def _copied_meshes(scene: Scene) -> dict[int, int]:
 def _tell_copies(scene: Scene, target: Target) -> list[ExportLoss]:
     shared = _copied_meshes(scene) if target.lacks("mixed instances") and not target.lacks("node tree") else {}
     n = sum(times - 1 for times in shared.values())
-    text = f"{plural(n, 'instance')} of meshes with lines, points or weights written out as copies."
+    text = say("loss.instances-with-lines", count=n)
     return [ExportLoss(_GROUP, "Instances", text, f"{n:,}", "0")] if n else []
 
 
@@ -247,7 +250,7 @@ def _tell_plain_names(scene: Scene, target: Target) -> list[ExportLoss]:
     changed = [x for k, x in enumerate(names) if (in_a_statement(x) or (f"part_{k}" if k else "")) != x]
     if not changed:
         return []
-    text = f"{plural(len(changed), 'name of a part is', 'names of parts are')} written without blanks that do not count or a backslash at the end, or made up."
+    text = say("loss.part-names", count=len(changed))
     return [ExportLoss(_GROUP, "Names", text, plural(len(names), "part"), f"{len(changed):,} changed")]
 
 
@@ -259,7 +262,7 @@ def _tell_plain_groups(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "obj":
         return []
     n = sum(x != y for mesh in scene.meshes for x, y in zip(mesh.group_names, _plain_groups(mesh), strict=True))
-    text = f"{plural(n, 'name of a group of faces is', 'names of groups of faces are')} written without blanks that do not count or a backslash at the end."
+    text = say("loss.group-names", count=n)
     return [ExportLoss("Surface", "Names of groups", text, "", f"{n:,} changed")] if n else []
 
 

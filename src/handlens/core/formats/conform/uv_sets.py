@@ -5,8 +5,8 @@ from __future__ import annotations
 from dataclasses import replace
 
 from ...geometry.recut import used_materials
-from ...limits import plural
 from ...scene import Material, Scene, TextureInput
+from .messages import say
 from .steps import ExportLoss, Step, Target
 
 
@@ -41,7 +41,7 @@ def _tell(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials"):
         return []
     n = by_first(scene)[1]
-    text = f"{plural(n, 'picture names', 'pictures name')} a UV set that is not there, and {'is' if n == 1 else 'are'} laid on by the first."
+    text = say("loss.lost-uv-set", count=n)
     return [ExportLoss("Materials", "UV sets of pictures", text, f"{n:,}", "0")] if n else []
 
 

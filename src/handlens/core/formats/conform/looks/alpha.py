@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....limits import plural
 from ....scene import Material, Scene
 from ....surface.opacity import alpha_input, mode_of, with_alpha_input
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, changed, native, with_inputs
 
@@ -36,7 +36,7 @@ def tell_solid(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or target.format.family == "gltf":
         return []
     n = sum(_solid_alpha(material) for material in scene.materials)
-    text = f"The opacity of {plural(n, 'material')} that {'is' if n == 1 else 'are'} drawn solid, where it counts for nothing, is left out."
+    text = say("loss.opacity-of-solid", count=n)
     return [ExportLoss(GROUP, "Opacity", text, f"{n:,}", "0")] if n else []
 
 
@@ -64,7 +64,7 @@ def tell_idle_modes(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.family == "gltf" or target.lacks("materials"):
         return []
     n = sum(_idle_mode(material, target) for material in scene.materials)
-    text = f"{plural(n, 'material')} blended or cut out though nothing of {'it' if n == 1 else 'them'} can be seen through, written as opaque."
+    text = say("loss.needless-alpha", count=n)
     return [ExportLoss(GROUP, "Alpha modes", text, f"{n:,}", "0")] if n else []
 
 
@@ -81,11 +81,11 @@ def tell_modes(scene: Scene, target: Target) -> list[ExportLoss]:
     said = []
     masks = sum(material.alpha_mode == "mask" for material in scene.materials) if target.lacks("alpha modes") else 0
     if masks:
-        text = f"{plural(masks, 'threshold of a cut-out', 'thresholds of cut-outs')} cannot be stored."
+        text = say("loss.no-threshold", masks=masks)
         said.append(ExportLoss(GROUP, "Alpha modes", text, f"{masks:,} cut out", "blended"))
     blended = sum(mode_of(material) == "blend" for material in scene.materials) if target.lacks("see-through images") else 0
     if blended:
-        text = f"{plural(blended, 'blended material', 'blended materials')} cannot be stored."
+        text = say("loss.no-blending", blended=blended)
         said.append(ExportLoss(GROUP, "Blended materials", text, f"{blended:,}", "0"))
     return said
 

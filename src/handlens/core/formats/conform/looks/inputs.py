@@ -9,6 +9,7 @@ from ....limits import plural
 from ....scene import Material, Scene, TextureInput
 from ....surface.opacity import in_colour
 from ....surface.shine import in_one
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, PLACES, ROLES, changed, native, with_inputs
 
@@ -17,7 +18,7 @@ def tell_materials(scene: Scene, target: Target) -> list[ExportLoss]:
     """What will differ, told before writing: all materials, in formats that have none."""
     n = len(scene.materials)
     if target.lacks("materials") and n:
-        return [ExportLoss(GROUP, "Materials", f"{plural(n, 'material')} cannot be stored.", f"{n:,}", "0")]
+        return [ExportLoss(GROUP, "Materials", say("loss.no-materials", count=n), f"{n:,}", "0")]
     return []
 
 
@@ -32,7 +33,7 @@ def tell_library(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.format.name != "obj" or target.options.material_library or not scene.materials:
         return []
     n = len(scene.materials)
-    return [ExportLoss(GROUP, "Material library", "No material library is written.", plural(n, "material"), "names alone")]
+    return [ExportLoss(GROUP, "Material library", say("loss.no-library"), plural(n, "material"), "names alone")]
 
 
 def names_alone(scene: Scene, _: Target) -> Scene:
@@ -67,7 +68,7 @@ def tell_roles(scene: Scene, target: Target) -> list[ExportLoss]:
     if not gone:
         return []
     roles = ", ".join(sorted({part.role for part in gone}))
-    text = f"Material inputs without a place in {target.format.title} are left out: {roles}."
+    text = say("loss.inputs-without-place", title=target.format.title, roles=roles)
     return [ExportLoss(GROUP, "Inputs", text, f"{len(gone):,}", "0")]
 
 
@@ -94,7 +95,7 @@ def tell_doubled(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or (native(scene, target) and target.format.family == "gltf"):
         return []
     n = sum(len(_doubled(material)) for material in scene.materials)
-    text = f"{plural(n, 'further input')} for what has an image already left out."
+    text = say("loss.further-inputs", count=n)
     return [ExportLoss(GROUP, "Further inputs", text, f"{n:,}", "0")] if n else []
 
 

@@ -8,6 +8,7 @@ from ....geometry.recut import used_materials
 from ....limits import plural
 from ....scene import Material, Scene
 from ....surface.names import in_a_statement
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, changed
 
@@ -48,7 +49,7 @@ def tell_names(scene: Scene, target: Target) -> list[ExportLoss]:
     if not changed:
         return []
     first = f"{changed[0][0] or 'one without a name'} is written as {changed[0][1]}"
-    text = f"{plural(len(changed), 'material has', 'materials have')} a name that the format cannot hold: {first}."
+    text = say("loss.material-names", count=len(changed), first=first)
     return [ExportLoss(GROUP, "Names of materials", text, plural(len(scene.materials), "material"), f"{len(changed):,} changed")]
 
 
@@ -70,7 +71,7 @@ def tell_idle(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or target.lacks("undefined materials") or target.format.family == "gltf":
         return []
     n = len(_idle(scene))
-    text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere, and that no face has, left out."
+    text = say("loss.unused-undefined-materials", count=n)
     return [ExportLoss(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []
 
 
@@ -95,5 +96,5 @@ def tell_undefined(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or not target.lacks("undefined materials"):
         return []
     n = sum(not material.defined for material in scene.materials)
-    text = f"{plural(n, 'material that is', 'materials that are')} named but defined nowhere will be defined as plain."
+    text = say("loss.undefined-materials", count=n)
     return [ExportLoss(GROUP, "Undefined materials", text, f"{n:,}", "0")] if n else []

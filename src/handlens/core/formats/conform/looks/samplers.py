@@ -7,6 +7,7 @@ from dataclasses import replace
 from ....limits import plural
 from ....scene import Scene, TextureInput
 from ....scene.wrapping import CLAMP, REPEAT
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, with_inputs
 from .inputs import unplaced
@@ -23,7 +24,7 @@ def tell_samplers(scene: Scene, target: Target) -> list[ExportLoss]:
 
     def tell(feature: str, what: str, n: int, one: str, many: str) -> None:
         if n and target.lacks(feature):
-            said.append(ExportLoss(GROUP, what, f"{plural(n, one, many)} cannot be stored.", f"{n:,}", "0"))
+            said.append(ExportLoss(GROUP, what, say("loss.no-such-thing", counted=plural(n, one, many)), f"{n:,}", "0"))
 
     tell(
         "texture transforms",

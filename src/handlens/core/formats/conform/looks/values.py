@@ -7,6 +7,7 @@ from dataclasses import replace
 from ....geometry.recut import used_materials
 from ....limits import plural
 from ....scene import Material, Scene, TextureInput
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, changed, native, with_inputs
 
@@ -17,12 +18,12 @@ def tell_shine(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     if target.lacks("shine"):
         n = sum(material.metallic is not None or material.roughness is not None for material in scene.materials)
-        text = f"Metallic and roughness values have no place in {'the common profile' if target.format.name == 'dae' else target.format.title}."
+        text = say("loss.no-metalness", what="the common profile" if target.format.name == "dae" else target.format.title)
         return [ExportLoss(GROUP, "Metalness and roughness", text, plural(n, "material"), "not held")] if n else []
     if target.format.name == "obj":
         return []
     n = sum(material.metallic is None or material.roughness is None for material in scene.materials)
-    text = f"{plural(n, 'material states', 'materials state')} no metalness or roughness, and {'counts' if n == 1 else 'count'} as not metal and fully rough."
+    text = say("loss.unstated-metalness", count=n)
     return [ExportLoss(GROUP, "Metalness and roughness", text, f"{n:,} not stated", "0 and 1")] if n else []
 
 
@@ -48,13 +49,13 @@ def tell_glow(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     if target.lacks("glow"):
         n = sum(any(material.emissive) for material in scene.materials)
-        return [ExportLoss(GROUP, "Glow", f"The glow of {plural(n, 'material')} cannot be stored.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Glow", say("loss.no-glow", count=n), f"{n:,}", "0")] if n else []
     n = (
         sum(any(_lit(texture) for texture in material.inputs) and not any(material.emissive) for material in scene.materials)
         if target.lacks("tinted images")
         else 0
     )
-    text = f"{plural(n, 'image')} of a glow that black switches off left out."
+    text = say("loss.black-glow", count=n)
     return [ExportLoss(GROUP, "Glow", text, f"{n:,}", "0")] if n else []
 
 
@@ -78,7 +79,7 @@ def tell_tints(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     n = sum(any(_tinted(material, texture) for texture in material.inputs) for material in scene.materials)
     words = plural(n, "material's colour over its image", "materials' colours over their images")
-    return [ExportLoss(GROUP, "Colours over images", f"{words} cannot be stored.", f"{n:,}", "0")] if n else []
+    return [ExportLoss(GROUP, "Colours over images", say("loss.no-such-thing", counted=words), f"{n:,}", "0")] if n else []
 
 
 def untinted(material: Material) -> Material:
@@ -103,7 +104,7 @@ def tell_range(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("materials") or not target.lacks("values out of range") or native(scene, target):
         return []
     n = sum(_outside(material) for material in scene.materials)
-    text = f"{plural(n, 'material')} with values outside 0 to 1, which {target.format.title} does not hold, cut off there."
+    text = say("loss.values-out-of-range", count=n, title=target.format.title)
     return [ExportLoss(GROUP, "Values out of range", text, f"{n:,}", "0")] if n else []
 
 
@@ -131,10 +132,10 @@ def tell_sides(scene: Scene, target: Target) -> list[ExportLoss]:
     if target.lacks("double-sided"):
         n = sum(bool(material.double_sided) for material in scene.materials)
         words = plural(n, "mark of a double-sided material", "marks of double-sided materials")
-        return [ExportLoss(GROUP, "Double-sided", f"{words} cannot be stored.", f"{n:,}", "0")] if n else []
+        return [ExportLoss(GROUP, "Double-sided", say("loss.no-such-thing", counted=words), f"{n:,}", "0")] if n else []
     pairs = zip(scene.materials, _sides_by_mesh(scene).materials, strict=True) if target.lacks("sides of materials") else ()
     n = sum(bool(a.double_sided) != bool(b.double_sided) for a, b in pairs)
-    text = f"Both sides are a matter of the mesh in {target.format.title}: {plural(n, 'material')} drawn otherwise."
+    text = say("loss.both-sides-by-mesh", title=target.format.title, count=n)
     return [ExportLoss(GROUP, "Double-sided", text, f"{n:,}", "by mesh")] if n else []
 
 

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from ....limits import plural
 from ....scene import Material, Scene
 from ....surface.shine import named_each
+from ..messages import say
 from ..steps import ExportLoss, Target
 from .common import GROUP, PLACES, changed, native, with_inputs
 
@@ -30,7 +30,13 @@ def tell_beside(scene: Scene, target: Target) -> list[ExportLoss]:
         return []
     words = sorted({unmapped_key for material in scene.materials for unmapped_key in _unmapped_keys(material)})
     n = sum(bool(_unmapped_keys(material)) for material in scene.materials)
-    text = f"Values of {plural(n, 'material')} without a place in {target.format.title} are left out: {', '.join(words[:8])}{' …' if len(words) > 8 else ''}."
+    text = say(
+        "loss.values-without-place",
+        count=n,
+        title=target.format.title,
+        values=", ".join(words[:8]),
+        more=" …" if len(words) > 8 else "",
+    )
     return [ExportLoss(GROUP, "Other values", text, f"{n:,}", "0")] if n else []
 
 
