@@ -254,7 +254,7 @@ def test_lines_of_a_mesh_that_two_parts_show_are_drawn_by_both():
 
 @pytest.mark.parametrize("faces", ["²", "9" * 5000, "3-", "-4", "x"])
 def test_what_is_no_face_is_told_in_one_sentence(faces):
-    with pytest.raises(InputError, match="is no face"):
+    with pytest.raises(InputError, match="is not a face"):
         apply_mend(scene(cube()), "surface.remove-faces", {"faces": faces})
 
 

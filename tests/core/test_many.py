@@ -95,7 +95,7 @@ def test_what_was_found_before_fails_nothing_and_what_is_new_does(quay, capsys):
     Path("odd.json").write_text('{"models": 3}')
     code, _, err = run(capsys, *call, "--baseline", "odd.json")
     assert code == 2
-    assert "is no report" in err
+    assert "is not a report" in err
 
 
 PROJECT = """
@@ -139,7 +139,7 @@ def test_a_project_that_speaks_of_a_part_that_is_not_there_says_where(quay, caps
     (quay.parent / "handlens.toml").write_text('[[intents]]\nmatch = "*"\nintent = { parts = { mast = { role = "aside" } } }\n')
     code, _, err = run(capsys, "inspect", "quay/one", "--try", "none")
     assert code == 2
-    assert "The intent in handlens.toml speaks of 'mast'" in err
+    assert "The intent in handlens.toml names 'mast'" in err
 
 
 def test_what_comes_with_a_model_says_nothing_of_how_it_is_judged(quay, monkeypatch):
@@ -154,7 +154,7 @@ def test_what_comes_with_a_model_says_nothing_of_how_it_is_judged(quay, monkeypa
 @pytest.mark.parametrize(
     ("text", "says"),
     [
-        ("sheet = ", "no valid TOML"),
+        ("sheet = ", "not valid TOML"),
         ("colour = 1", "unknown field `colour`"),
         ("fail-on = 'never'", "at fail-on"),
         ("[[waivers]]\nfinding = 'x'", "missing required field `reason`"),

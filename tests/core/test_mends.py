@@ -236,7 +236,7 @@ def test_rename():
     patterned = apply_mend(made, "arrival.rename", {"search": r"^(.)", "replace": r"quay_\1", "pattern": "true"})
     assert patterned.scene.nodes[1].name == "quay_hip"
     assert ("hip", "quay_hip") in [(f.before, f.after) for f in patterned.figures]
-    with pytest.raises(InputError, match="no valid pattern"):
+    with pytest.raises(InputError, match="not a valid pattern"):
         apply_mend(made, "arrival.rename", {"search": "(", "pattern": "true"})
     with pytest.raises(MendError):
         apply_mend(made, "arrival.rename", {"search": "barnacle"})

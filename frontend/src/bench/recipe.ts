@@ -10,7 +10,7 @@ export function recipeOf(text: string, file: string): { name: string; slips: Sli
     throw new Error(`${file} is not JSON; give a recipe that was saved here, or what mend --json wrote.`);
   }
   const listed = Array.isArray(tree) ? tree : (tree as { mends?: unknown } | null)?.mends;
-  if (!Array.isArray(listed) || !listed.length) throw new Error(`${file} holds no list of mends.`);
+  if (!Array.isArray(listed) || !listed.length) throw new Error(`${file} has no list of mends.`);
   const slips = listed.flatMap((entry: { mend?: unknown; params?: unknown; applied?: boolean }, k) => {
     if (typeof entry?.mend !== 'string' || typeof (entry.params ?? {}) !== 'object') throw new Error(`${file}, at ${k}, is no mend.`);
     return entry.applied === false ? [] : [{ mend: entry.mend, params: (entry.params ?? {}) as Record<string, never>, on: true }];
