@@ -180,7 +180,7 @@ def test_chosen_faces_turn():
     after = apply_mend(scene(cube()), "facing.turn", {"faces": "0;2-3"}).scene.meshes[0]
     changed = [k for k in range(6) if after.corners[4 * k : 4 * k + 4].tolist() != CUBE_FACES[k]]
     assert changed == [0, 2, 3]
-    with pytest.raises(InputError, match="no face"):
+    with pytest.raises(InputError, match="not a face"):
         apply_mend(scene(cube()), "facing.turn", {"faces": "x"})
     with pytest.raises(MendError):
         apply_mend(scene(cube()), "facing.turn", {"faces": "99"})
