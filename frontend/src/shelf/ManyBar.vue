@@ -94,6 +94,7 @@ function tagAll(which: string, how: 'tag' | 'untag') {
         <select id="batch-sheet" v-model="sheet">
           <option v-for="s in catalogue?.sheets ?? []" :key="s.slug" :value="s.slug">{{ s.code }} {{ s.name }}</option>
         </select>
+        <label class="small"><input v-model="benchToo" type="checkbox" /> Their Benches judge by it too, from now on</label>
         <p class="small faded">
           On the board a recipe, or the way to Fit, is tried on all of them, and all are written for the destination.
         </p>
